@@ -1,8 +1,9 @@
 """How fast and how lightly a car is recorded: an hour at many times its pace, and minutes at its own.
 
 ``.venv/bin/python -m benchmarks.live_speed [PACE] [MINUTES]``. A bus broadcasts 1000 frames a second
-and an ECU is asked for 60 parameters a second, both by stand-ins. The hour goes through a bus inside this process, the
-minutes through devices to another process, ``lean-trim record``, whose processor time is read at the end.
+and an ECU is asked for 60 parameters a second, both by stand-ins. The hour goes through a bus inside this
+process, the minutes through devices to another process, ``lean-trim record``, whose processor time is read
+at the end.
 """
 
 from __future__ import annotations

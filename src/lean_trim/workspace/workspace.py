@@ -76,7 +76,7 @@ class Workspace:
         self.vehicles = VehicleChanges(job, saving, history, navigation)
         self.logs = logs = RoundLogs(job, saving, history, tuning, navigation)
         additions = Additions(job, navigation, saving)
-        self.imports = LogImports(job, tasks, saving, navigation, solver, additions, logs)
+        self.imports = imports = LogImports(job, tasks, saving, navigation, solver, additions, logs)
         self.study = study = InjectorStudy(job, tasks, saving, solver)
         self.injectors = injectors = InjectorTables(job, saving, history, navigation, work, study)
         self.scale = scale = ScaleMoves(job, saving, history, solver, injectors)
@@ -95,6 +95,7 @@ class Workspace:
             deciding,
             words,
             notes,
+            imports,
         )
         self.parts = Parts(*core, study, injectors, scale)
         for make in features:

@@ -63,8 +63,8 @@ FLOW_LEAST_S = 1.5
 RUNNING_RPM = 400.0
 GAS_S = 0.2
 GAS_TURNS = 10.0
-"""How old the gas is that a sensor tells of: its own time, and revolutions. Until load has lasted for that, λ is
-still of the mixture before it."""
+"""How old the gas is that a sensor tells of: its own time, and revolutions. Until load has lasted for that, λ
+is still of the mixture before it."""
 
 
 @dataclass

@@ -1,0 +1,367 @@
+"""A drive that is recorded for an open job: heard, watched, followed along the plan, solved in steps."""
+
+from __future__ import annotations
+
+import json
+import tempfile
+import threading
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+
+from lean_trim.core.data.calibration import with_calibration
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.errors import LeanTrimError
+from lean_trim.core.messages import Message
+from lean_trim.features.planning.control import PlanControl
+from lean_trim.features.recording.understood import (
+    SolvedSoFar,
+    Understood,
+    solve_so_far,
+    understand,
+)
+from lean_trim.formats.own_folder import own_prefix
+from lean_trim.formats.recording.journal import SUFFIX, Journal
+from lean_trim.live.recorder import Recorder, State
+from lean_trim.live.registry import make_sources
+from lean_trim.live.roles import Meanings, samples_of
+from lean_trim.live.source import Clock, Reading
+from lean_trim.live.ticks import Next, Ticks
+from lean_trim.live.watch.watch import Danger, Watch, WatchState
+from lean_trim.workspace.carrying import gather
+from lean_trim.workspace.changes import DriveGrew, JobClosing, JobOpened
+from lean_trim.workspace.destination import Place, destination
+from lean_trim.workspace.imports import LogImports
+from lean_trim.workspace.loop import Timer
+from lean_trim.workspace.navigation import Navigation
+from lean_trim.workspace.open_job import OpenJob
+from lean_trim.workspace.saving import Saving
+from lean_trim.workspace.solving import Solver
+from lean_trim.workspace.tasks import Lane, Report, Tasks
+
+SOURCES = "live_sources"
+"""Setting of the job: addresses, as JSON."""
+LANE = Lane("live")
+ENDING = Lane("live_ending")
+UNDERSTAND_S = 4.0
+SOLVE_S = 15.0
+"""How often the recording is read anew, and solved anew."""
+
+
+class Say:
+    """What recording says."""
+
+    NO_JOB = Message(
+        "live_drive.no_job", "Open or make a job first; a drive is recorded for a job."
+    )
+    NO_SOURCE = Message("live_drive.no_source", "Name a source to record from, one a line.")
+    RUNNING = Message("live_drive.running", "A drive is being recorded; end it first.")
+    REFUSED = Message("live_drive.refused", "{reason}")
+    ENDED = Message(
+        "live_drive.ended", "Recorded {minutes:.1f} minutes; the recording stays in {path} as well."
+    )
+    NOTHING = Message("live_drive.nothing", "Nothing was received; nothing is kept.")
+    LEFT_OVER = Message(
+        "live_drive.left_over",
+        "A recording lies beside the job that is none of its logs: {name}. Take it in on the Plan desk, "
+        "under Record.",
+    )
+    READING = Message("live_drive.reading", "Following the drive")
+    ENDING = Message("live_drive.ending", "Ending the recording")
+
+
+@dataclass(frozen=True)
+class LiveChanged:
+    """A recording began, ended, or is understood otherwise."""
+
+
+@dataclass(frozen=True)
+class DangerMet:
+    """A danger was met; it is shown until it is acknowledged."""
+
+    danger: Danger
+
+
+@dataclass(frozen=True, eq=False)
+class Now:
+    """How the drive stands at a moment.
+
+    Attributes
+    ----------
+    seconds : since it began.
+    values : newest reading by role.
+    target : wanted λ.
+    watches : every watch.
+    next : of the plan.
+    state : of the recording.
+    """
+
+    seconds: float
+    values: Mapping[Role, float]
+    target: float
+    watches: tuple[WatchState, ...]
+    next: Next
+    state: State
+
+
+class LiveDrive:
+    """Records one drive at a time for the open job."""
+
+    def __init__(
+        self,
+        open_job: OpenJob,
+        tasks: Tasks,
+        saving: Saving,
+        navigation: Navigation,
+        solver: Solver,
+        imports: LogImports,
+        plans: PlanControl,
+    ) -> None:
+        self.open = open_job
+        self.tasks = tasks
+        self.saving = saving
+        self.navigation = navigation
+        self.solver = solver
+        self.imports = imports
+        self.plans = plans
+        self.recorder: Recorder | None = None
+        self.path: Path | None = None
+        self.understood: Understood | None = None
+        self.solved: SolvedSoFar | None = None
+        self.dangers: list[Danger] = []
+        self._clock = Clock()
+        self._vehicle: Vehicle | None = None
+        self._meanings: Meanings = {}
+        self._watch: Watch | None = None
+        self._ticks = Ticks(())
+        self._lock = threading.Lock()
+        self._timer: Timer | None = None
+        self._solved_s = 0.0
+        open_job.hub.subscribe(JobClosing, lambda _: self.stop(take_in=False))
+        open_job.hub.subscribe(JobOpened, lambda _: self._offer())
+
+    # ---- sources -----------------------------------------------------------------------------
+
+    @property
+    def addresses(self) -> tuple[str, ...]:
+        """Sources of the last recording of this job."""
+        try:
+            kept = json.loads(self.open.setting(SOURCES, "[]"))
+        except ValueError:
+            return ()
+        return tuple(str(a) for a in kept) if isinstance(kept, list) else ()
+
+    @property
+    def is_running(self) -> bool:
+        """Whether a drive is being recorded."""
+        return self.recorder is not None
+
+    # ---- beginning and end -------------------------------------------------------------------
+
+    def start(self, addresses: Sequence[str]) -> bool:
+        """Begin to record; told, and False, where that is not possible.
+
+        Parameters
+        ----------
+        addresses : of the sources.
+
+        Returns
+        -------
+        Whether it began.
+        """
+        job = self.open.job
+        given = [a.strip() for a in addresses if a.strip()]
+        if job is None:
+            self.open.note(Say.NO_JOB())
+            return False
+        if self.is_running or not given:
+            self.open.note(Say.RUNNING() if self.is_running else Say.NO_SOURCE())
+            return False
+        self.navigation.show_newest()
+        where = destination(job, self.solver.foretold)
+        if where is None:
+            self.open.note(Say.NO_JOB())
+            return False
+        vehicle = where.vehicle
+        if where.place is Place.NEXT and where.following is not None:
+            vehicle = with_calibration(vehicle, where.following)
+        self._clock = Clock()
+        try:
+            sources = make_sources(given, self._clock, vehicle)
+            self.path = self._new_path()
+            journal = Journal(self.path)
+        except (LeanTrimError, OSError) as error:
+            self.open.error(Say.REFUSED(reason=error))
+            return False
+        self.saving.attempt(lambda: self.open.save_setting(SOURCES, json.dumps(given)))
+        self._begin(vehicle)
+        facts = {"vehicle": vehicle.name, "round": job.rounds[-1].number}
+        self.recorder = Recorder(sources, self._clock, journal, (self._hear,), facts)
+        self.recorder.start()
+        self._look_later()
+        self.open.hub.publish(LiveChanged())
+        return True
+
+    def _begin(self, vehicle: Vehicle) -> None:
+        planned = self.plans.planned
+        self._vehicle = vehicle
+        self._meanings = {}
+        self._watch = Watch(vehicle)
+        self._ticks = Ticks(() if planned is None else planned.plan.held)
+        self.understood = None
+        self.solved = None
+        self.dangers = []
+        self._solved_s = 0.0
+
+    def _new_path(self) -> Path:
+        """Beside the job, so that it is found again; of a job without a file among temporary ones."""
+        stamp = datetime.now().strftime("%Y-%m-%d-%H%M%S")
+        if self.open.path is None:
+            folder = Path(tempfile.mkdtemp(prefix=own_prefix()))
+            return folder / f"drive-{stamp}{SUFFIX}"
+        return self.open.path.with_name(f"{self.open.path.stem}-{stamp}{SUFFIX}")
+
+    def stop(self, take_in: bool = True) -> None:
+        """End the recording in order, and take it into the job.
+
+        Parameters
+        ----------
+        take_in : False only ends it; the recording stays where it is.
+        """
+        recorder, path = self.recorder, self.path
+        if recorder is None or path is None:
+            return
+        self.recorder = None
+        if self._timer is not None:
+            self._timer.cancel()
+        self.tasks.drop(LANE)
+        if not take_in:
+            recorder.stop()
+            self.open.hub.publish(LiveChanged())
+            return
+
+        def work(_: Report) -> bool:
+            recorder.stop()
+            return any(s.readings for s in recorder.state.sources)
+
+        self.tasks.start(
+            ENDING, str(Say.ENDING()), work, lambda heard: self._ended(path, recorder, heard)
+        )
+        self.open.hub.publish(LiveChanged())
+
+    def _ended(self, path: Path, recorder: Recorder, heard: bool) -> None:
+        if not heard:
+            path.unlink(missing_ok=True)
+            self.open.note(Say.NOTHING())
+            return
+        self.open.note(Say.ENDED(minutes=recorder.state.seconds / 60.0, path=path))
+        self.imports.add([path])
+
+    def left_over(self) -> tuple[Path, ...]:
+        """Recordings beside the job that are none of its logs: cut off, or ended as the job was closed."""
+        path, job = self.open.path, self.open.job
+        if path is None or job is None:
+            return ()
+        taken = {info.name for r in job.rounds for info in r.log_infos}
+        beside = sorted(path.parent.glob(f"{path.stem}-*{SUFFIX}"))
+        return tuple(p for p in beside if p.name not in taken and p != self.path)
+
+    def _offer(self) -> None:
+        for path in self.left_over():
+            self.open.note(Say.LEFT_OVER(name=path.name))
+
+    # ---- while it runs -----------------------------------------------------------------------
+
+    def _hear(self, readings: Sequence[Reading]) -> None:
+        """Every reading, in the recorder's thread, as soon as it is there."""
+        with self._lock:
+            watch = self._watch
+            if watch is None:
+                return
+            met = watch.take(samples_of(readings, self._meanings))
+            values = watch.newest.values
+            if Role.RPM in values and Role.MAP in values:
+                at = watch.newest.times_s[Role.RPM]
+                self._ticks.take(at, values[Role.RPM], values[Role.MAP])
+        for danger in met:
+            self._met(danger)
+
+    def _met(self, danger: Danger) -> None:
+        recorder = self.recorder
+        if recorder is not None:
+            note = {"note": "danger", "rule": danger.rule, "said": str(danger.said)}
+            recorder.mark({**note, "from_s": danger.from_s, "time_s": danger.time_s})
+        self.tasks.loop.post(lambda: self._tell(danger))
+
+    def _tell(self, danger: Danger) -> None:
+        self.dangers.append(danger)
+        self.open.hub.publish(DangerMet(danger))
+
+    def now(self) -> Now | None:
+        """How the drive stands; None while none is recorded."""
+        recorder = self.recorder
+        if recorder is None or self._watch is None:
+            return None
+        with self._lock:
+            now_s = self._clock.now()
+            return Now(
+                seconds=now_s,
+                values=dict(self._watch.newest.values),
+                target=self._watch.newest.target,
+                watches=self._watch.states(now_s),
+                next=self._ticks.next,
+                state=recorder.state,
+            )
+
+    def skip(self) -> None:
+        """Pass over the plan's state."""
+        with self._lock:
+            self._ticks.skip()
+
+    # ---- what it says so far -----------------------------------------------------------------
+
+    def _look_later(self) -> None:
+        self._timer = self.tasks.loop.call_later(UNDERSTAND_S, self._look)
+
+    def _look(self) -> None:
+        path, vehicle = self.path, self._vehicle
+        if self.recorder is None or path is None or vehicle is None:
+            return
+        choices = self.open.choices
+        solves = self._clock.now() - self._solved_s >= SOLVE_S
+        counting = tuple(e for e in self.solver.earlier() if not e.why_not) if solves else ()
+
+        def work(report: Report) -> tuple[Understood | None, SolvedSoFar | None]:
+            found = understand(path, vehicle, choices)
+            # What is in doubt is recorded, not solved.
+            if found is None or not solves or found.doubts or not found.allowed.tables:
+                return found, None
+            return found, solve_so_far(found.log, vehicle, gather(counting, report).earlier)
+
+        if solves:
+            self._solved_s = self._clock.now()
+        self.tasks.start(
+            LANE,
+            str(Say.READING()),
+            work,
+            lambda answer: self._looked(*answer),
+            failed=lambda _: self._look_later(),
+            replace=True,
+        )
+
+    def _looked(self, found: Understood | None, solved: SolvedSoFar | None) -> None:
+        if self.recorder is None:
+            return
+        if found is not None:
+            self.understood = found
+            with self._lock:
+                self._meanings = found.meanings
+            newest = self.open.job.rounds[-1] if self.open.job is not None else None
+            if newest is not None:
+                self.open.hub.publish(DriveGrew(newest.id, found.log))
+        if solved is not None:
+            self.solved = solved
+        self.open.hub.publish(LiveChanged())
+        self._look_later()
