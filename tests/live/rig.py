@@ -53,8 +53,8 @@ def values_of(recorded: Recorded, name: str) -> list[float]:
     """Readings of a channel by its name."""
     return [
         float(v)
-        for number, stream in recorded.streams.items()
-        for place, channel in enumerate(stream.channels)
+        for number in recorded.rows
+        for place, channel in enumerate(recorded.streams[number].channels)
         if channel.name == name
         for v in recorded.rows[number][1][place]
     ]

@@ -7,6 +7,7 @@ from datetime import datetime
 
 from lean_trim.core.planning.readiness import ITEMS, Fact, Item, facts_of
 from lean_trim.job.records import Word
+from lean_trim.workspace.changes import JobClosed
 from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.solving import Solver
 from lean_trim.workspace.words import Words
@@ -26,12 +27,14 @@ class Line:
     fact : what the last log shows of it, None for nothing.
     answer : the user's, None for none since the last log.
     last : the answer before an earlier drive, None for none.
+    read : when the fact was read from the car itself; "" where the last log shows it.
     """
 
     item: Item
     fact: Fact | None
     answer: Word | None
     last: Word | None
+    read: str = ""
 
     @property
     def is_so(self) -> bool | None:
@@ -46,7 +49,7 @@ class Line:
         if self.answer is not None:
             return f"by you, {_day(self.answer)}"
         if self.fact is not None and self.fact.is_so is not None:
-            return "by the last log"
+            return f"read from the ECU, {self.read}" if self.read else "by the last log"
         return (
             ""
             if self.last is None
@@ -65,10 +68,12 @@ class Checklist:
         self.open = open_job
         self.solver = solver
         self.words = words
+        self._read: dict[str, tuple[Fact, str]] = {}
+        open_job.hub.subscribe(JobClosed, lambda _: self._read.clear())
 
     def lines(self) -> tuple[Line, ...]:
         """Every line of the shown round, as it stands."""
-        facts = self._facts()
+        facts = self._facts() | {key: fact for key, (fact, _) in self._read.items()}
         given = self.words.of(KIND)
         driven = self._last_drive()
         earlier = self._earlier()
@@ -83,6 +88,7 @@ class Checklist:
                     fact=facts.get(item.key),
                     answer=word if fresh else None,
                     last=earlier.get(item.key) if fresh or word is None else word,
+                    read=self._read[item.key][1] if item.key in self._read else "",
                 )
             )
         return tuple(out)
@@ -91,6 +97,16 @@ class Checklist:
         """Answer a line of the shown round; "" takes the answer back."""
         item = next(i for i in ITEMS if i.key == key)
         return self.words.write(KIND, key, text, item.words)
+
+    def take_read(self, key: str, fact: Fact) -> None:
+        """Take what was read from the car itself; it goes before what the last log shows.
+
+        Parameters
+        ----------
+        key : of the line.
+        fact : that was read now.
+        """
+        self._read[key] = (fact, datetime.now().strftime("%d %b %H:%M"))
 
     def _facts(self) -> dict[str, Fact]:
         solution = self.solver.solution

@@ -8,6 +8,7 @@ from lean_trim.workspace.parts import Parts
 
 
 def _live(parts: Parts) -> object:
+    from lean_trim.features.planning.checklist import Checklist
     from lean_trim.features.planning.control import PlanControl
     from lean_trim.features.recording.live_drive import LiveDrive
     from lean_trim.workspace.imports import LogImports
@@ -25,6 +26,7 @@ def _live(parts: Parts) -> object:
         solver=parts[Solver],
         imports=parts[LogImports],
         plans=parts[PlanControl],
+        checklist=parts[Checklist],
     )
 
 

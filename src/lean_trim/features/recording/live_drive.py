@@ -15,6 +15,8 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.messages import Message
+from lean_trim.core.planning.readiness import Fact
+from lean_trim.features.planning.checklist import Checklist
 from lean_trim.features.planning.control import PlanControl
 from lean_trim.features.recording.understood import (
     SolvedSoFar,
@@ -24,6 +26,7 @@ from lean_trim.features.recording.understood import (
 )
 from lean_trim.formats.own_folder import own_prefix
 from lean_trim.formats.recording.journal import SUFFIX, Journal
+from lean_trim.live.obd.codes import FaultCode
 from lean_trim.live.recorder import Recorder, State
 from lean_trim.live.registry import make_sources
 from lean_trim.live.roles import Meanings, samples_of
@@ -68,6 +71,16 @@ class Say:
         "A recording lies beside the job that is none of its logs: {name}. Take it in on the Plan desk, "
         "under Record.",
     )
+    NO_CODES = Message("live_drive.no_codes", "no fault code is stored or pending")
+    CODES = Message("live_drive.codes", "stored or pending: {codes}")
+    CODES_UNKNOWN = Message(
+        "live_drive.codes_unknown", "no ECU answers the question for fault codes"
+    )
+    CODES_READ = Message("live_drive.codes_read", "Fault codes: {what}.")
+    NO_OBD = Message(
+        "live_drive.no_obd", "Fault codes are read over a source that begins with obd:."
+    )
+    READING_CODES = Message("live_drive.reading_codes", "Reading fault codes")
     READING = Message("live_drive.reading", "Following the drive")
     ENDING = Message("live_drive.ending", "Ending the recording")
 
@@ -118,6 +131,7 @@ class LiveDrive:
         solver: Solver,
         imports: LogImports,
         plans: PlanControl,
+        checklist: Checklist,
     ) -> None:
         self.open = open_job
         self.tasks = tasks
@@ -126,6 +140,7 @@ class LiveDrive:
         self.solver = solver
         self.imports = imports
         self.plans = plans
+        self.checklist = checklist
         self.recorder: Recorder | None = None
         self.path: Path | None = None
         self.understood: Understood | None = None
@@ -139,6 +154,7 @@ class LiveDrive:
         self._lock = threading.Lock()
         self._timer: Timer | None = None
         self._solved_s = 0.0
+        self._has_codes = False
         open_job.hub.subscribe(JobClosing, lambda _: self.stop(take_in=False))
         open_job.hub.subscribe(JobOpened, lambda _: self._offer())
 
@@ -214,6 +230,7 @@ class LiveDrive:
         self.solved = None
         self.dangers = []
         self._solved_s = 0.0
+        self._has_codes = False
 
     def _new_path(self) -> Path:
         """Beside the job, so that it is found again; of a job without a file among temporary ones."""
@@ -271,6 +288,31 @@ class LiveDrive:
     def _offer(self) -> None:
         for path in self.left_over():
             self.open.note(Say.LEFT_OVER(name=path.name))
+
+    # ---- fault codes -------------------------------------------------------------------------
+
+    def read_codes(self, addresses: Sequence[str]) -> None:
+        """Read stored and pending fault codes into the checklist.
+
+        Parameters
+        ----------
+        addresses : of sources; the first that asks an ECU is taken.
+        """
+        from lean_trim.live.obd.source import SCHEME, read_codes_at
+
+        asked = next((a.strip() for a in addresses if a.strip().startswith(f"{SCHEME}:")), None)
+        if asked is None or self.is_running:
+            self.open.note(Say.RUNNING() if self.is_running else Say.NO_OBD())
+            return
+        self.tasks.start(
+            LANE, str(Say.READING_CODES()), lambda _: read_codes_at(asked), self._take_codes
+        )
+
+    def _take_codes(self, codes: Sequence[FaultCode] | None) -> None:
+        fact = codes_fact(codes)
+        self.checklist.take_read("codes", fact)
+        self.open.note(Say.CODES_READ(what=fact.said))
+        self.open.hub.publish(LiveChanged())
 
     # ---- while it runs -----------------------------------------------------------------------
 
@@ -351,9 +393,23 @@ class LiveDrive:
             replace=True,
         )
 
+    def _take_codes_heard(self) -> None:
+        """Codes that a source read as it reached the car, once."""
+        from lean_trim.live.obd.source import ObdSource
+
+        recorder = self.recorder
+        if recorder is None or self._has_codes:
+            return
+        for source in recorder.sources:
+            if isinstance(source, ObdSource) and source.codes is not None:
+                self._has_codes = True
+                recorder.mark({"note": "codes", "codes": [c.code for c in source.codes]})
+                self._take_codes(source.codes)
+
     def _looked(self, found: Understood | None, solved: SolvedSoFar | None) -> None:
         if self.recorder is None:
             return
+        self._take_codes_heard()
         if found is not None:
             self.understood = found
             with self._lock:
@@ -365,3 +421,18 @@ class LiveDrive:
             self.solved = solved
         self.open.hub.publish(LiveChanged())
         self._look_later()
+
+
+def codes_fact(codes: Sequence[FaultCode] | None) -> Fact:
+    """What fault codes mean for the checklist: a line of it, with their plain meaning."""
+    if codes is None:
+        return Fact(None, Say.CODES_UNKNOWN())
+    if not codes:
+        return Fact(True, Say.NO_CODES())
+    return Fact(False, Say.CODES(codes="; ".join(code_words(c) for c in codes)))
+
+
+def code_words(code: FaultCode) -> str:
+    """A code with what it means, and whether it is only pending."""
+    meaning = f" {code.meaning}" if code.meaning else " (its meaning is the maker's)"
+    return f"{code.code}{meaning}{', pending' if code.pending else ''}"

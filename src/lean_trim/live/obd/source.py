@@ -6,13 +6,14 @@ from collections.abc import Iterator, Sequence
 
 from lean_trim.core.messages import Message, Said
 from lean_trim.formats.recording.frames import Stream
-from lean_trim.live.address import Address
+from lean_trim.live.address import Address, parse_address
 from lean_trim.live.can.bus import bus_address
 from lean_trim.live.obd.adapter import Adapter
 from lean_trim.live.obd.allowed import Service
 from lean_trim.live.obd.answers import Heard, refusal_in, values_in
 from lean_trim.live.obd.can_exchange import CanExchange
-from lean_trim.live.obd.car import Car, find_car
+from lean_trim.live.obd.car import Car, find_car, read_codes
+from lean_trim.live.obd.codes import FaultCode
 from lean_trim.live.obd.exchange import Exchange
 from lean_trim.live.obd.pids import wanted
 from lean_trim.live.serial_port import BAUDS, check_target
@@ -31,6 +32,7 @@ class Say:
     )
 
 
+SCHEME = "obd"
 OPTIONS = ("baud", "bitrate")
 OVER_CAN = "can:"
 SILENT_TIMES = 15
@@ -61,6 +63,32 @@ def exchange_for(address: Address) -> Exchange:
     check_target(address)
     given = "baud" in address.options
     return Adapter(address.target, round(address.number("baud", 0.0, *BAUDS)) if given else 0)
+
+
+def read_codes_at(text: str) -> tuple[FaultCode, ...] | None:
+    """Read stored and pending fault codes of a car, and let it go again; slow enough for a thread.
+
+    Parameters
+    ----------
+    text : address of scheme ``obd``.
+
+    Returns
+    -------
+    Codes; None where no ECU answers the question.
+
+    Raises
+    ------
+    BadInputError
+        If the address is wrong.
+    LostError
+        If the car cannot be reached.
+    """
+    exchange = exchange_for(parse_address(text, (SCHEME,)))
+    exchange.open()
+    try:
+        return read_codes(exchange)
+    finally:
+        exchange.close()
 
 
 def requests(fast: Sequence[int], slow: Sequence[int], most: int) -> Iterator[tuple[int, ...]]:
@@ -105,6 +133,7 @@ class ObdSource:
         self.clock = clock
         self.exchange = exchange_for(address)
         self.car: Car | None = None
+        self.codes: tuple[FaultCode, ...] | None = None
         self._streams: dict[int, Stream] = {}
         self._damaged = 0
         self._left_out: list[str] = []
@@ -114,6 +143,9 @@ class ObdSource:
         self.exchange.open()
         try:
             self.car = find_car(self.exchange)
+            if self.codes is None:
+                # Once, before the drive: what is stored then belongs to the checklist.
+                self.codes = read_codes(self.exchange)
         except LostError:
             self.exchange.close()
             raise

@@ -25,6 +25,8 @@ from lean_trim.features.planning.desk.card_view import CardView
 from lean_trim.features.planning.desk.checklist_view import ChecklistView
 from lean_trim.features.planning.desk.state_map import StateMap
 from lean_trim.features.planning.plan_json import plan_text
+from lean_trim.features.recording.live_drive import LiveChanged
+from lean_trim.features.recording.pages.record_page import RecordPage
 from lean_trim.simcar.planned import WARM_UP_S
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
@@ -52,6 +54,7 @@ WHERES: tuple[tuple[Where, str, str], ...] = (
 PAGES = (
     ("Card", "The plan in at most twelve sentences, to be read aloud"),
     ("Before the drive", "What has to be so, and which of it the last log answers"),
+    ("Record", "Log the running car here, with alarms, the plan ticked and the table filling"),
 )
 
 
@@ -69,6 +72,7 @@ class PlanDesk(QWidget):
         self.map = StateMap(appearance, self)
         self.card = CardView(appearance)
         self.checks = ChecklistView(session.part(Checklist), appearance, self)
+        self.record = RecordPage(session, appearance, self)
         self.summary = running_text(9.5)
         self.full = running_text(9.0)
         self.questions = running_text(9.0)
@@ -94,6 +98,7 @@ class PlanDesk(QWidget):
         self.drive.clicked.connect(self._drive)
         self._lay_out()
         session.told(PlanMade).connect(lambda *_: self.refresh())
+        session.told(LiveChanged).connect(lambda *_: self.refresh())
         for signal in (session.round_changed, session.job_changed):
             signal.connect(lambda *_: self._again())
         for signal in (session.decided, session.solved):
@@ -114,7 +119,7 @@ class PlanDesk(QWidget):
         top.addWidget(self.minutes)
         top.addStretch(1)
         self.pages = QStackedWidget(self)
-        for page in (self.card, self.checks):
+        for page in (self.card, self.checks, self.record):
             scroll = QScrollArea(self)
             scroll.setWidget(page)
             scroll.setWidgetResizable(True)
