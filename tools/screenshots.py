@@ -17,9 +17,9 @@ import polars as pl
 from PySide6.QtWidgets import QApplication
 
 from lean_trim.core.data.channels import Role
-from lean_trim.core.data.fuel_corrections import ENRICHMENT
 from lean_trim.core.data.log import Log
 from lean_trim.features.planning.control import PlanControl
+from lean_trim.features.planning.desk.desk import PlanDesk
 from lean_trim.features.proof.control import ProofControl
 from lean_trim.features.registry import FEATURES
 from lean_trim.formats.logs import write_log_csv
@@ -31,6 +31,7 @@ from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.workspace.vehicle.fields import Key
 
 HALF_S = 360.0
+DRIVE_PACE = 10
 EXAMPLES = Path(__file__).parent.parent / "examples"
 LAYOUT_TURNS = 5
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -114,6 +115,7 @@ def main() -> None:
     shoot(app, window, "proof-night")
     window.show_desk("table")
     window.actions_["night"].setChecked(False)
+    _drive(app, window)
     _pulls(app, window)
     _transients(app, window)
     _findings(app, window)
@@ -123,6 +125,27 @@ def main() -> None:
     window.close()
 
 
+def _drive(app: QApplication, window: MainWindow) -> None:
+    """The drive view while the simulated car is recorded, some minutes under way."""
+    window.show_desk("plan")
+    desk = window.desk("plan")
+    assert isinstance(desk, PlanDesk)
+    live = desk.record.live
+    wait(app, lambda: desk.control.planned is not None)
+    live.start([f"sim:?car=heron&seed=5&pace={DRIVE_PACE}"])
+    wait(app, lambda: live.solved is not None and live.solved.known > 0)
+    view = desk.record.view
+    while view.alarms:
+        view.acknowledge()
+    view.resize(1280, 800)
+    view.show()
+    for _ in range(LAYOUT_TURNS):
+        app.processEvents()
+    view.grab().save(str(FOLDER / "drive-view.png"))
+    live.stop(take_in=False)
+    window.show_desk("table")
+
+
 def _transients(app: QApplication, window: MainWindow) -> None:
     """Quick changes of the shown round by class, one of them chosen on the tape."""
     window.desks.show_desk("transients")
@@ -130,10 +153,6 @@ def _transients(app: QApplication, window: MainWindow) -> None:
     wait(app, lambda: bool(desk.panels.panels) and not window.session.is_busy)
     desk.panels.chosen.emit(desk.panels.panels[1].one.events[0].event)
     shoot(app, window, "transients")
-    desk.by_table.click()
-    desk.tables.show_table(ENRICHMENT)
-    shoot(app, window, "transients-tables")
-    desk.by_class.click()
     window.session.selection.clear()
     window.desks.show_desk("table")
 

@@ -141,6 +141,7 @@ class LiveDrive:
         self.imports = imports
         self.plans = plans
         self.checklist = checklist
+        self.make_sources = make_sources
         self.recorder: Recorder | None = None
         self.path: Path | None = None
         self.understood: Understood | None = None
@@ -205,7 +206,7 @@ class LiveDrive:
             vehicle = with_calibration(vehicle, where.following)
         self._clock = Clock()
         try:
-            sources = make_sources(given, self._clock, vehicle)
+            sources = self.make_sources(given, self._clock, vehicle)
             self.path = self._new_path()
             journal = Journal(self.path)
         except (LeanTrimError, OSError) as error:

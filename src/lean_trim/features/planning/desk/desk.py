@@ -98,7 +98,7 @@ class PlanDesk(QWidget):
         self.drive.clicked.connect(self._drive)
         self._lay_out()
         session.told(PlanMade).connect(lambda *_: self.refresh())
-        session.told(LiveChanged).connect(lambda *_: self.refresh())
+        session.told(LiveChanged).connect(self._live_changed)
         for signal in (session.round_changed, session.job_changed):
             signal.connect(lambda *_: self._again())
         for signal in (session.decided, session.solved):
@@ -183,6 +183,12 @@ class PlanDesk(QWidget):
         if self.isVisible():
             self.control.look()
             self.refresh()
+
+    def _live_changed(self) -> None:
+        """A drive goes on: its states are ticked, its fault codes stand in the checklist."""
+        now = self.record.live.now()
+        self.map.show_ticked(0 if now is None else now.next.place)
+        self.checks.refresh()
 
     def refresh(self) -> None:
         """Stand as the plan does."""

@@ -33,6 +33,7 @@ class StateMap(QWidget):
         super().__init__(parent)
         self.appearance = appearance
         self.plan: Plan | None = None
+        self.ticked = 0
         self.said = EMPTY
         self.setMinimumSize(260, 160)
         self.setMouseTracking(True)
@@ -46,6 +47,12 @@ class StateMap(QWidget):
         self.plan = plan
         self.said = said or EMPTY
         self.update()
+
+    def show_ticked(self, count: int) -> None:
+        """Tick the first states of the plan, which were driven."""
+        if count != self.ticked:
+            self.ticked = count
+            self.update()
 
     def numbers(self) -> str:
         """The states in their order."""
@@ -149,7 +156,7 @@ class StateMap(QWidget):
                 p.drawLine(point + QPointF(-size, size), point + QPointF(size, -size))
 
     def _way(self, p: QPainter, plan: Plan, theme: Theme) -> None:
-        """The planned states in their order, from the ring on."""
+        """The planned states in their order; the ring is round the next, those before it are ticked."""
         points = [self._point(plan, h.rpm, h.map_kpa) for h in plan.held]
         p.setPen(QPen(theme.color("accent", 0.45), 1.2))
         p.setBrush(Qt.BrushStyle.NoBrush)
@@ -159,10 +166,14 @@ class StateMap(QWidget):
         for point, held in zip(points, plan.held, strict=True):
             size = _radius(float(plan.known.error_pct[held.state]))
             p.drawEllipse(point, size, size)
-        if points:
-            p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setPen(QPen(theme.color("ink"), 1.8))
+        for point in points[: self.ticked]:
+            tick = [QPointF(-4.0, -1.0), QPointF(-1.0, 3.0), QPointF(6.0, -7.0)]
+            p.drawPolyline(QPolygonF([point + part for part in tick]))
+        if self.ticked < len(points):
             p.setPen(QPen(theme.color("ink"), 1.6))
-            p.drawEllipse(points[0], MOST_PX + 3, MOST_PX + 3)
+            p.drawEllipse(points[self.ticked], MOST_PX + 3, MOST_PX + 3)
 
     def _key(self, p: QPainter, theme: Theme) -> None:
         p.setFont(font(8))
@@ -170,7 +181,7 @@ class StateMap(QWidget):
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(theme.color("accent"))
         p.drawEllipse(QPointF(x + 5, 14), 4.5, 4.5)
-        x = self._word(p, theme, x + 14, "planned; ringed: the first")
+        x = self._word(p, theme, x + 14, "planned; ringed: the next; ticked: driven")
         p.setPen(QPen(theme.color("faint", 0.8), 1.0))
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.drawEllipse(QPointF(x + 5, 14), 4.5, 4.5)
