@@ -48,6 +48,7 @@ NAMES = (
     "learned",
     "attacks",
     "recording",
+    "live",
 )
 """Every campaign; each is a module of this package with a ``CAMPAIGN``."""
 

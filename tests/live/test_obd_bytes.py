@@ -83,7 +83,7 @@ def test_codes_by_the_standards_letters() -> None:
 def test_answers_of_one_and_of_several_frames() -> None:
     found = heard("7E8 04 41 0C 1A F8\r\r", "6", "010C")
     assert [(a.ecu, a.data.hex()) for a in found.answers] == [("7E8", "410c1af8")]
-    text = "SEARCHING...\r7E8100D410C1AF80B65\r7E821067F117F057B00\r"
+    text = "SEARCHING...\r7E8100C410C1AF80B65\r7E821067F117F057B00\r"
     whole = heard(text, "6").answers[0].data
     asked = (0x0C, 0x0B, 0x06, 0x11, 0x05)
     assert values_in(whole, 1, asked) == {

@@ -21,6 +21,7 @@ from lean_trim.core.messages import Said
 from lean_trim.formats.logs import open_log
 from lean_trim.formats.recording.frames import Channel, Stream
 from lean_trim.formats.recording.journal import Journal
+from lean_trim.live.obd.allowed import COMMANDS, Service
 from lean_trim.live.obd.source import ObdSource
 from lean_trim.live.recorder import Condition, Recorder
 from lean_trim.live.registry import make_sources
@@ -83,6 +84,8 @@ def test_a_bus_is_recorded_frame_by_frame(
             wait_for(lambda: car.is_over)
         wait_for(lambda: recorder.state.sources[0].readings == 5 * len(short_log))
     assert not recorder.sources[0].doubts()
+    # Nobody has heard a word of the one that listened.
+    assert sending.recv(0.05) is None
     mapped = open_log(tmp_path / "r.ltrec", heron_vehicle.stoich_afr, vehicle=heron_vehicle).mapped
     assert not mapped.doubts and len(mapped.log) == len(short_log)
     for role in short_log.channels:
@@ -150,6 +153,10 @@ def test_an_adapter_is_asked_and_a_wideband_heard_on_one_clock(
     # Headers on, nothing kept, and six parameters a request.
     assert told[0] == "ATZ" and "ATH1" in told and "ATTP0" in told
     assert any(len(t) == 14 for t in told)
+    for line in told:
+        plain = line.removeprefix("AT")
+        reads = plain != line and COMMANDS.fullmatch(plain)
+        assert reads or bytes.fromhex(line)[0] in set(Service), line
     mapped = open_log(tmp_path / "r.ltrec", heron_vehicle.stoich_afr, vehicle=heron_vehicle).mapped
     for role in (Role.RPM, Role.MAP, Role.LAMBDA, Role.STFT, Role.LTFT, Role.COOLANT, Role.TARGET):
         assert role in mapped.log, role

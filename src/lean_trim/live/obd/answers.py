@@ -56,6 +56,7 @@ HEX = re.compile(r"[0-9A-F]+")
 CAN = frozenset("6789")
 LONG_HEADER = frozenset("79")
 J1850 = frozenset("12")
+FRAME = 8
 SHORT_ID = 3
 LONG_ID = 8
 
@@ -139,12 +140,17 @@ def _of_can(lines: Sequence[str], protocol: str) -> tuple[list[Answer], int]:
             continue
         frame = bytes.fromhex(body)
         kind, low = frame[0] >> 4, frame[0] & 15
-        if kind == 0 and 0 < low <= len(frame) - 1:
+        # Frames are filled up to eight bytes (ISO 15765-4); a line that lost some is of another length.
+        if kind == 0 and low > 0 and len(frame) in (FRAME, 1 + low):
             answers.append(Answer(ecu, frame[1 : 1 + low]))
-        elif kind == 1 and len(frame) > 2 and ecu not in begun:
+        elif kind == 1 and len(frame) == FRAME and ecu not in begun:
             begun[ecu] = ((low << 8) + frame[1], bytearray(frame[2:]), 1)
         elif kind == 2 and ecu in begun and low == begun[ecu][2] & 15:
             size, whole, number = begun.pop(ecu)
+            left = size - len(whole)
+            if len(frame) not in (FRAME, 1 + left):
+                damaged += 1
+                continue
             whole += frame[1:]
             if len(whole) >= size:
                 answers.append(Answer(ecu, bytes(whole[:size])))
@@ -213,10 +219,9 @@ def values_in(data: bytes, service: int, asked: Sequence[int]) -> dict[int, byte
     while at < len(data):
         number = data[at]
         size = SIZES.get(number)
-        # Behind one that is not understood the rest cannot be told apart; frames are filled up with anything.
-        if size is None or number not in asked or number in out:
-            break
-        if at + 1 + size > len(data):
+        # What was not asked, comes twice or does not end with the answer is no answer to this question: a
+        # digit that was lost has moved everything behind it.
+        if size is None or number not in asked or number in out or at + 1 + size > len(data):
             return {}
         out[number] = data[at + 1 : at + 1 + size]
         at += 1 + size
