@@ -23,8 +23,15 @@ SMALL: dict[str, tuple[dict[str, object], str]] = {
     "faults": ({"SEEDS": (1,), "MINUTES": 3.0}, "battery"),
 }
 """How each benchmark is made small, and the words it is called with."""
-OTHERS = {"ablations", "cases", "fleet_ablations", "missing_channels"}
-"""Those that need the cases of a bench; what they call is tested with it."""
+OTHERS = {
+    "ablations",
+    "cases",
+    "danger_latency",
+    "fleet_ablations",
+    "live_speed",
+    "missing_channels",
+}
+"""Those that need the cases of a bench, or minutes of real time; what they call is tested with it."""
 
 
 @pytest.mark.slow

@@ -44,10 +44,16 @@ def test_slope_ignores_noise_better_than_a_difference() -> None:
 def test_spread_marks_exactly_the_samples_within_the_hold_off(
     on: list[int], before: float, after: float
 ) -> None:
+    from lean_trim.core.kernels.log_loops import SAME_TIME_S
+
     mask = np.zeros(100, bool)
     mask[on] = True
     expected = np.array(
-        [any(-after - 1e-9 <= TIME[i] - t <= before + 1e-9 for i in on) for t in TIME], bool
+        [
+            any(TIME[i] - before - SAME_TIME_S <= t <= TIME[i] + after + SAME_TIME_S for i in on)
+            for t in TIME
+        ],
+        bool,
     )
     np.testing.assert_array_equal(extend_mask(mask, TIME, before, after), expected)
 

@@ -62,6 +62,9 @@ class DriveView(QWidget):
 
     def take(self, danger: Danger) -> None:
         """A danger: shown at once, over everything, whatever was open."""
+        # One that was on its way as the recording was ended is in the recording.
+        if not self.live.is_running:
+            return
         self._alarm(Alarm(False, str(danger.said), (TITLES.get(danger.rule, danger.rule),)))
 
     def look(self) -> None:
