@@ -20,13 +20,14 @@ from PySide6.QtGui import QPaintEvent
 from PySide6.QtWidgets import QApplication
 
 from lean_trim.core.data.channels import LABELS, Role
+from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.messages import Said
 from lean_trim.features.planning.desk.desk import PlanDesk
 from lean_trim.features.recording.live_drive import LiveDrive
 from lean_trim.features.recording.pages.drive_view import DriveView
 from lean_trim.features.registry import FEATURES
 from lean_trim.formats.recording.frames import Channel, Stream
-from lean_trim.live.source import Clock, Reading
+from lean_trim.live.source import Clock, Reading, Source
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.heron import heron
 from lean_trim.ui.window.app import make_window
@@ -77,6 +78,11 @@ class Scripted:
         return [Reading(self.stream, now, tuple(row[r] for r in self.roles))]
 
 
+def scripted(addresses: Sequence[str], clock: Clock, vehicle: Vehicle) -> tuple[Source, ...]:
+    """The one source, whatever was asked for."""
+    return (Scripted(clock),)
+
+
 def main() -> None:
     """Measure and print."""
     episodes = int(sys.argv[1]) if len(sys.argv) > 1 else 10
@@ -94,7 +100,7 @@ def main() -> None:
         desk = window.desk("plan")
         assert isinstance(desk, PlanDesk)
         live = desk.record.live
-        live.make_sources = lambda texts, clock, vehicle=None: (Scripted(clock),)
+        live.make_sources = scripted
         live.start(["scripted:"])
         print_latency(app, desk.record.view, live, episodes)
         live.stop(take_in=False)
@@ -104,12 +110,14 @@ def main() -> None:
 def print_latency(app: QApplication, view: DriveView, live: LiveDrive, episodes: int) -> None:
     """Wait for so many dangers, and print how late they were painted."""
     late: list[float] = []
+    recorder = live.recorder
+    assert recorder is not None
     plain = view.paintEvent
 
     def painted(event: QPaintEvent) -> None:
         plain(event)
         if view.alarms and not view.alarms[0].is_off and len(late) < len(live.dangers):
-            late.append(live._clock.now() - live.dangers[-1].time_s)
+            late.append(recorder.clock.now() - live.dangers[-1].time_s)
 
     view.paintEvent = painted  # type: ignore[method-assign]
     view.resize(1920, 1080)

@@ -8,7 +8,8 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from lean_trim.core.data.vehicle import Vehicle
-from lean_trim.formats.recording.journal import SUFFIX, Journal
+from lean_trim.formats.recording.frames import SUFFIX
+from lean_trim.formats.recording.journal import Journal
 from lean_trim.formats.recording.reading import Recorded, read_recording
 from lean_trim.live.recorder import Listener, Recorder
 from lean_trim.live.registry import make_sources

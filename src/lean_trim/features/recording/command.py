@@ -84,7 +84,8 @@ def run(args: argparse.Namespace) -> None:
 
 def _record(args: argparse.Namespace, vehicle: Vehicle) -> None:
     from lean_trim.formats.folders import make_folder
-    from lean_trim.formats.recording.journal import SUFFIX, Journal
+    from lean_trim.formats.recording.frames import SUFFIX
+    from lean_trim.formats.recording.journal import Journal
     from lean_trim.live.recorder import Recorder
     from lean_trim.live.registry import make_sources
     from lean_trim.live.source import Clock
@@ -206,7 +207,8 @@ def _tell_source(source: SourceState, told: dict[str, str]) -> None:
 
 def _dry_run(args: argparse.Namespace, vehicle: Vehicle) -> None:
     """Listen for a while, and tell what would be logged, how fast, and what that allows."""
-    from lean_trim.formats.recording.journal import SUFFIX, Journal
+    from lean_trim.formats.recording.frames import SUFFIX
+    from lean_trim.formats.recording.journal import Journal
     from lean_trim.formats.recording.reading import read_recording
     from lean_trim.live.rates import rate_hz
     from lean_trim.live.recorder import Recorder

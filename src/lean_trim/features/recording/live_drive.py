@@ -9,30 +9,16 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from lean_trim.core.data.calibration import with_calibration
 from lean_trim.core.data.channels import Role
-from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.messages import Message
 from lean_trim.core.planning.readiness import Fact
 from lean_trim.features.planning.checklist import Checklist
 from lean_trim.features.planning.control import PlanControl
-from lean_trim.features.recording.understood import (
-    SolvedSoFar,
-    Understood,
-    solve_so_far,
-    understand,
-)
 from lean_trim.formats.own_folder import own_prefix
-from lean_trim.formats.recording.journal import SUFFIX, Journal
-from lean_trim.live.obd.codes import FaultCode
-from lean_trim.live.recorder import Recorder, State
-from lean_trim.live.registry import make_sources
-from lean_trim.live.roles import Meanings, samples_of
-from lean_trim.live.source import Clock, Reading
-from lean_trim.live.ticks import Next, Ticks
-from lean_trim.live.watch.watch import Danger, Watch, WatchState
 from lean_trim.workspace.carrying import gather
 from lean_trim.workspace.changes import DriveGrew, JobClosing, JobOpened
 from lean_trim.workspace.destination import Place, destination
@@ -43,6 +29,16 @@ from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.saving import Saving
 from lean_trim.workspace.solving import Solver
 from lean_trim.workspace.tasks import Lane, Report, Tasks
+
+if TYPE_CHECKING:
+    from lean_trim.core.data.vehicle import Vehicle
+    from lean_trim.features.recording.understood import SolvedSoFar, Understood
+    from lean_trim.live.obd.codes import FaultCode
+    from lean_trim.live.recorder import Recorder, State
+    from lean_trim.live.roles import Meanings
+    from lean_trim.live.source import Clock, Reading, Source
+    from lean_trim.live.ticks import Next, Ticks
+    from lean_trim.live.watch.watch import Danger, Watch, WatchState
 
 SOURCES = "live_sources"
 """Setting of the job: addresses, as JSON."""
@@ -119,6 +115,13 @@ class Now:
     state: State
 
 
+def sources_of(addresses: Sequence[str], clock: Clock, vehicle: Vehicle) -> tuple[Source, ...]:
+    """Sources from their addresses; what records is loaded when somebody records."""
+    from lean_trim.live.registry import make_sources
+
+    return make_sources(addresses, clock, vehicle)
+
+
 class LiveDrive:
     """Records one drive at a time for the open job."""
 
@@ -141,17 +144,17 @@ class LiveDrive:
         self.imports = imports
         self.plans = plans
         self.checklist = checklist
-        self.make_sources = make_sources
         self.recorder: Recorder | None = None
         self.path: Path | None = None
         self.understood: Understood | None = None
         self.solved: SolvedSoFar | None = None
         self.dangers: list[Danger] = []
-        self._clock = Clock()
+        self.make_sources = sources_of
+        self._clock: Clock | None = None
         self._vehicle: Vehicle | None = None
         self._meanings: Meanings = {}
         self._watch: Watch | None = None
-        self._ticks = Ticks(())
+        self._ticks: Ticks | None = None
         self._lock = threading.Lock()
         self._timer: Timer | None = None
         self._solved_s = 0.0
@@ -204,9 +207,13 @@ class LiveDrive:
         vehicle = where.vehicle
         if where.place is Place.NEXT and where.following is not None:
             vehicle = with_calibration(vehicle, where.following)
-        self._clock = Clock()
+        from lean_trim.formats.recording.journal import Journal
+        from lean_trim.live.recorder import Recorder
+        from lean_trim.live.source import Clock
+
+        self._clock = clock = Clock()
         try:
-            sources = self.make_sources(given, self._clock, vehicle)
+            sources = self.make_sources(given, clock, vehicle)
             self.path = self._new_path()
             journal = Journal(self.path)
         except (LeanTrimError, OSError) as error:
@@ -215,13 +222,16 @@ class LiveDrive:
         self.saving.attempt(lambda: self.open.save_setting(SOURCES, json.dumps(given)))
         self._begin(vehicle)
         facts = {"vehicle": vehicle.name, "round": job.rounds[-1].number}
-        self.recorder = Recorder(sources, self._clock, journal, (self._hear,), facts)
+        self.recorder = Recorder(sources, clock, journal, (self._hear,), facts)
         self.recorder.start()
         self._look_later()
         self.open.hub.publish(LiveChanged())
         return True
 
     def _begin(self, vehicle: Vehicle) -> None:
+        from lean_trim.live.ticks import Ticks
+        from lean_trim.live.watch.watch import Watch
+
         planned = self.plans.planned
         self._vehicle = vehicle
         self._meanings = {}
@@ -235,6 +245,8 @@ class LiveDrive:
 
     def _new_path(self) -> Path:
         """Beside the job, so that it is found again; of a job without a file among temporary ones."""
+        from lean_trim.formats.recording.frames import SUFFIX
+
         stamp = datetime.now().strftime("%Y-%m-%d-%H%M%S")
         if self.open.path is None:
             folder = Path(tempfile.mkdtemp(prefix=own_prefix()))
@@ -279,6 +291,8 @@ class LiveDrive:
 
     def left_over(self) -> tuple[Path, ...]:
         """Recordings beside the job that are none of its logs: cut off, or ended as the job was closed."""
+        from lean_trim.formats.recording.frames import SUFFIX
+
         path, job = self.open.path, self.open.job
         if path is None or job is None:
             return ()
@@ -319,9 +333,11 @@ class LiveDrive:
 
     def _hear(self, readings: Sequence[Reading]) -> None:
         """Every reading, in the recorder's thread, as soon as it is there."""
+        from lean_trim.live.roles import samples_of
+
         with self._lock:
             watch = self._watch
-            if watch is None:
+            if watch is None or self._ticks is None:
                 return
             met = watch.take(samples_of(readings, self._meanings))
             values = watch.newest.values
@@ -345,10 +361,10 @@ class LiveDrive:
     def now(self) -> Now | None:
         """How the drive stands; None while none is recorded."""
         recorder = self.recorder
-        if recorder is None or self._watch is None:
+        if recorder is None or self._watch is None or self._ticks is None:
             return None
         with self._lock:
-            now_s = self._clock.now()
+            now_s = recorder.clock.now()
             return Now(
                 seconds=now_s,
                 values=dict(self._watch.newest.values),
@@ -361,7 +377,8 @@ class LiveDrive:
     def skip(self) -> None:
         """Pass over the plan's state."""
         with self._lock:
-            self._ticks.skip()
+            if self._ticks is not None:
+                self._ticks.skip()
 
     # ---- what it says so far -----------------------------------------------------------------
 
@@ -369,11 +386,13 @@ class LiveDrive:
         self._timer = self.tasks.loop.call_later(UNDERSTAND_S, self._look)
 
     def _look(self) -> None:
-        path, vehicle = self.path, self._vehicle
-        if self.recorder is None or path is None or vehicle is None:
+        from lean_trim.features.recording.understood import solve_so_far, understand
+
+        path, vehicle, clock = self.path, self._vehicle, self._clock
+        if self.recorder is None or path is None or vehicle is None or clock is None:
             return
         choices = self.open.choices
-        solves = self._clock.now() - self._solved_s >= SOLVE_S
+        solves = clock.now() - self._solved_s >= SOLVE_S
         counting = tuple(e for e in self.solver.earlier() if not e.why_not) if solves else ()
 
         def work(report: Report) -> tuple[Understood | None, SolvedSoFar | None]:
@@ -384,7 +403,7 @@ class LiveDrive:
             return found, solve_so_far(found.log, vehicle, gather(counting, report).earlier)
 
         if solves:
-            self._solved_s = self._clock.now()
+            self._solved_s = clock.now()
         self.tasks.start(
             LANE,
             str(Say.READING()),

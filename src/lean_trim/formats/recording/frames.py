@@ -20,6 +20,7 @@ import numpy as np
 
 from lean_trim.core.types import Floats
 
+SUFFIX = ".ltrec"
 FIRST_LINE = b"LEAN TRIM RECORDING 1\n"
 MARK = b"\xf5LT\xa6"
 HEAD = struct.Struct("<4sBII")

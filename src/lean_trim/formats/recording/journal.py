@@ -18,7 +18,6 @@ from lean_trim.formats.recording.frames import (
     told,
 )
 
-SUFFIX = ".ltrec"
 RESERVE_BYTES = 8 << 20
 """Kept on the disk beside a recording and given up when the disk is full: a quarter of an hour of forty
 channels at 25 Hz, to end the drive in."""
