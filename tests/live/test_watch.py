@@ -10,10 +10,11 @@ import pytest
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.planning.full_throttle import ABORT_HELD_S
 from lean_trim.core.planning.plan import Held
 from lean_trim.live.roles import RoleSample, straight_line
 from lean_trim.live.ticks import ENOUGH, Ticks
-from lean_trim.live.watch.rules import FRESH_LEAN_S, GAS_S, LEAN_HELD_S
+from lean_trim.live.watch.rules import FRESH_LEAN_S, GAS_S
 from lean_trim.live.watch.watch import SILENT_S, Danger, Watch
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.faults import faults_of
@@ -79,10 +80,10 @@ def test_lean_at_load_is_told_once_and_as_soon_as_it_has_lasted(heron_vehicle: V
     # The gas has to be of this load, and a tip-in's film must be over.
     gas_s = GAS_S + 600.0 / 3000.0
     assert found[0].time_s == pytest.approx(gas_s + FRESH_LEAN_S, abs=0.05)
-    assert found[0].time_s - found[0].from_s >= LEAN_HELD_S
+    assert found[0].time_s - found[0].from_s >= ABORT_HELD_S
 
 
-@pytest.mark.parametrize("lam", [0.80, 0.88, 0.93])
+@pytest.mark.parametrize("lam", [0.80, 0.88, 0.92])
 def test_rich_and_right_are_no_danger(heron_vehicle: Vehicle, lam: float) -> None:
     assert Watch(heron_vehicle).take(loaded(lam, 4.0)) == []
 

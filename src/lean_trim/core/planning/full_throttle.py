@@ -32,11 +32,15 @@ class Say:
     )
     ABORT = Message(
         "full_throttle.abort",
-        "End a run at once: lambda over 1.05 × target for 0.3 s, knock, falling fuel pressure, coolant or "
-        "exhaust at its limit.",
+        "End a run at once: lambda over {lean:.2f} × target for {held:.1f} s, knock, falling fuel "
+        "pressure, coolant or exhaust at its limit.",
     )
 
 
+ABORT_LEAN = 1.05
+ABORT_HELD_S = 0.3
+"""λ over its target, and for how long, at which load is to be ended at once (common practice, no source); on
+the card and while a drive is watched."""
 RUNS = 3
 REST_MIN = 2.0
 """How often, and how long the engine rests between (common practice, no source)."""
@@ -106,7 +110,7 @@ def full_throttle_lines(plan: Plan, ratios: Floats | None = None) -> tuple[str, 
     """
     found = full_throttle_of(plan)
     if not found.may_be_driven:
-        return (str(Say.NOT_YET()), str(Say.ABORT()))
+        return (str(Say.NOT_YET()), str(Say.ABORT(lean=ABORT_LEAN, held=ABORT_HELD_S)))
     gear = _gear(found.last_rpm, ratios)
     said = Say.GEAR(gear=gear) if gear else Say.ANY_GEAR()
     runs = Say.RUNS(
@@ -117,7 +121,7 @@ def full_throttle_lines(plan: Plan, ratios: Floats | None = None) -> tuple[str, 
         if found.highest_rpm - found.last_rpm >= RPM_STEP
         else ()
     )
-    return (str(runs), *above, str(Say.ABORT()))
+    return (str(runs), *above, str(Say.ABORT(lean=ABORT_LEAN, held=ABORT_HELD_S)))
 
 
 def _gear(last_rpm: float, ratios: Floats | None) -> int:

@@ -1,6 +1,6 @@
 """Rules of danger over the newest readings: each says what it needs, when it is met, and for how long.
 
-Thresholds are common practice (no source) unless the finding of the same name has them; a rule that is met
+Thresholds are common practice (no source); of lean they are those on the plan's card. A rule that is met
 tells the passenger to end the load at once, so it waits no longer than a slip of one reading would last.
 """
 
@@ -14,9 +14,9 @@ import numpy as np
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.vehicle import Vehicle
-from lean_trim.core.diagnosis.faults.lean_full_throttle import LEAN_FACTOR
 from lean_trim.core.messages import Message, Said
 from lean_trim.core.physics import STANDARD_KPA
+from lean_trim.core.planning.full_throttle import ABORT_HELD_S, ABORT_LEAN
 
 
 class Say:
@@ -35,7 +35,6 @@ LOAD_SHARE = 0.85
 """Of the barometer, from which an engine is under load."""
 LOAD_THROTTLE_PCT = 85.0
 """Where no manifold pressure is logged."""
-LEAN_HELD_S = 0.3
 FRESH_LOAD_S = 1.5
 FRESH_LEAN_S = 0.8
 """Just after the throttle was opened the wall film makes any engine lean for half a second: that is the
@@ -213,7 +212,7 @@ AIRFLOW: tuple[Role, ...] = (Role.MAF_HZ, Role.MAF_V, Role.MAF_FLOW)
 def _lean(now: Newest, time_s: float) -> Said | None:
     value = now.values[Role.LAMBDA]
     wanted = now.target_then
-    lean = now.tells_of_load and LEAN_FACTOR * wanted < value < RAILS[1]
+    lean = now.tells_of_load and ABORT_LEAN * wanted < value < RAILS[1]
     return Say.LEAN(value=value, target=wanted) if lean else None
 
 
@@ -269,7 +268,7 @@ def _fuel_ends(now: Newest, time_s: float) -> Said | None:
 
 
 RULES = (
-    Rule("lean", "Lean at load", ((Role.LAMBDA,), LOAD), LEAN_HELD_S, _lean, FRESH_LEAN_S),
+    Rule("lean", "Lean at load", ((Role.LAMBDA,), LOAD), ABORT_HELD_S, _lean, FRESH_LEAN_S),
     Rule("pressure", "Fuel pressure", ((Role.FUEL_DP,), LOAD), PRESSURE_HELD_S, _pressure),
     Rule("fuel_ends", "Fuel ends", ((Role.LAMBDA,), (Role.MAP,), (Role.RPM,)), 0.0, _fuel_ends),
     Rule("knock", "Knock", ((Role.KNOCK,),), KNOCK_HELD_S, _knock),
