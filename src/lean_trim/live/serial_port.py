@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from contextlib import suppress
 from typing import Any
 
@@ -106,5 +107,7 @@ class SerialPort:
 
 
 def _why(error: BaseException) -> str:
-    words = getattr(error, "strerror", None) or str(error) or type(error).__name__
+    # The library's own words name the device once more, and the error by its number.
+    number = getattr(error, "errno", None)
+    words = os.strerror(number) if number else str(error) or type(error).__name__
     return str(words).splitlines()[0][:120]

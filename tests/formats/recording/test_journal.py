@@ -34,6 +34,7 @@ def written(path: Path, ends: list[int] | None = None) -> bytes:
         if ends is not None:
             ends += after
     journal.note({"note": "gap", "source": "lines:y", "from_s": 2.5, "to_s": 4.0, "why": "pulled"})
+    journal.note({"note": "danger", "time_s": 3.2, "said": "LEAN: λ 1.04, wanted 0.87"})
     journal.note({"note": "end", "at_s": 8.0})
     journal.close()
     return path.read_bytes()
@@ -130,10 +131,13 @@ def test_forged_rows_are_refused() -> None:
 
 def test_a_recording_opens_as_a_log_and_says_what_is_lost(tmp_path: Path) -> None:
     data = written(tmp_path / "a")
-    (tmp_path / "a").write_bytes(data[:-100])
+    # The end and half of what stands before it are missing.
+    (tmp_path / "a").write_bytes(data[:-20])
     raw = read_raw(tmp_path / "a")
     assert [c.name for c in raw.columns] == ["Engine speed", "Manifold", "Lambda"]
     assert any("not ended in order" in note for note in raw.notes)
+    assert any("was not heard from 2.5 to 4.0 s: pulled" in note for note in raw.notes)
+    assert any("at 3.2 s a danger was told: LEAN" in note for note in raw.notes)
 
 
 @pytest.mark.parametrize("ending", ["mf4", "csv"])

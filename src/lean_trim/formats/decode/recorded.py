@@ -32,6 +32,7 @@ class Say:
         "recorded.spoiled", "{count:,} bytes of the recording are spoiled and were passed over"
     )
     GAP = Message("recorded.gap", "{source} was not heard from {start:.1f} to {end:.1f} s: {why}")
+    DANGER = Message("recorded.danger", "at {at:.1f} s a danger was told: {said}")
     LOST = Message("recorded.lost", "{source} was not heard after {start:.1f} s: {why}")
 
 
@@ -118,4 +119,6 @@ def _notes(recorded: Recorded) -> tuple[str, ...]:
     for gap in recorded.gaps:
         said = Say.LOST if math.isnan(gap.to_s) else Say.GAP
         notes.append(str(said(source=gap.source, start=gap.from_s, end=gap.to_s, why=gap.why)))
+    for danger in (n for n in recorded.notes if n.get("note") == "danger"):
+        notes.append(str(Say.DANGER(at=float(danger["time_s"]), said=danger["said"])))
     return tuple(notes)

@@ -181,7 +181,7 @@ class StateMap(QWidget):
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(theme.color("accent"))
         p.drawEllipse(QPointF(x + 5, 14), 4.5, 4.5)
-        x = self._word(p, theme, x + 14, "planned; ringed: the next; ticked: driven")
+        x = self._word(p, theme, x + 14, "planned; ring: next; tick: driven")
         p.setPen(QPen(theme.color("faint", 0.8), 1.0))
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.drawEllipse(QPointF(x + 5, 14), 4.5, 4.5)
