@@ -9,6 +9,7 @@ from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
 from lean_trim.live.address import Address, parse_address
+from lean_trim.live.forms import FORMS
 from lean_trim.live.source import Clock, Source
 
 
@@ -69,11 +70,11 @@ def _replay(address: Address, clock: Clock, vehicle: Vehicle | None) -> Source:
 
 
 SOURCES = (
-    Kind("can", "can:INTERFACE/CHANNEL?bitrate=500000&dbc=FILE", _can),
-    Kind("obd", "obd:/dev/ttyUSB0, obd:socket://HOST:PORT or obd:can:INTERFACE/CHANNEL", _obd),
-    Kind("lines", "lines:/dev/ttyUSB0?baud=9600, lines:socket://HOST:PORT or lines:-", _lines),
-    Kind("sim", "sim:?seed=1&pace=1", _simulated),
-    Kind("file", "file:PATH?pace=1", _replay),
+    Kind("can", FORMS["can"], _can),
+    Kind("obd", FORMS["obd"], _obd),
+    Kind("lines", FORMS["lines"], _lines),
+    Kind("sim", FORMS["sim"], _simulated),
+    Kind("file", FORMS["file"], _replay),
 )
 
 

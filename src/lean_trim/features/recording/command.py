@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Any
 
 from lean_trim.cli.parser import Subcommand
 from lean_trim.core.errors import BadInputError, CancelledError
+from lean_trim.live.forms import FORMS
 
 if TYPE_CHECKING:
     from lean_trim.core.data.vehicle import Vehicle
@@ -27,9 +28,7 @@ SECONDS = (0.5, 86_400.0)
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Declare the command's arguments."""
-    from lean_trim.live.registry import SOURCES
-
-    forms = "; ".join(kind.form for kind in SOURCES)
+    forms = "; ".join(FORMS.values())
     parser.add_argument(
         "--source",
         action="append",

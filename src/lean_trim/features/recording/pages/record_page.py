@@ -14,7 +14,7 @@ from PySide6.QtWidgets import (
 
 from lean_trim.features.recording.live_drive import LiveChanged, LiveDrive, Now
 from lean_trim.features.recording.pages.drive_view import DriveView
-from lean_trim.live.registry import SOURCES
+from lean_trim.live.forms import FORMS
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.label import plain_tip
@@ -51,7 +51,7 @@ class RecordPage(QWidget):
         self.sources.setTabChangesFocus(True)
         self.sources.setPlaceholderText("obd:/dev/ttyUSB0\nlines:/dev/ttyUSB1?baud=9600")
         self.sources.setAccessibleName("Sources, one a line")
-        forms = "\n".join(kind.form for kind in SOURCES)
+        forms = "\n".join(FORMS.values())
         self.sources.setToolTip(plain_tip(f"One source a line:\n{forms}"))
         self.begin = QPushButton("Start recording", self)
         self.begin.setObjectName("primary")
