@@ -1,4 +1,4 @@
-"""How the address of each kind of source is written; read by the command line, which loads nothing else for it."""
+"""How the address of each kind of source is written; the command line loads nothing else for it."""
 
 from __future__ import annotations
 
