@@ -149,6 +149,24 @@ def test_a_recording_that_was_cut_off_is_offered(
     until(lambda: sum(len(r.log_infos) for r in driven.session.job.rounds) > before)
 
 
+def test_a_job_that_is_closed_while_a_drive_is_recorded_keeps_the_recording(
+    driven: MainWindow, page: RecordPage, until: Until
+) -> None:
+    live = start(page, "sim:?car=heron&seed=4&pace=15")
+    until(lambda: live.understood is not None)
+    path, job_path = live.path, driven.session.open.path
+    assert path is not None and job_path is not None
+    driven.session.opening.close_job()
+    assert not live.is_running and not page.view.isVisible()
+    recorded = read_recording(path)
+    assert recorded.is_closed and recorded.rows
+    told: list[str] = []
+    page.session.noticed.connect(lambda n: told.append(str(n.said)))
+    driven.opening.open_job(job_path)
+    until(lambda: driven.session.solution is not None and not driven.session.is_busy)
+    assert path in live.left_over() and any(path.name in line for line in told)
+
+
 @pytest.mark.parametrize("address", ["", "obd:ttyUSB0", "nothing"])
 def test_wrong_sources_are_refused_in_the_window(page: RecordPage, address: str) -> None:
     told: list[str] = []

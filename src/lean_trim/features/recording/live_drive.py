@@ -269,6 +269,8 @@ class LiveDrive:
         self.tasks.drop(LANE)
         if not take_in:
             recorder.stop()
+            # From now on it is one that lies beside the job.
+            self.path = None
             self.open.hub.publish(LiveChanged())
             return
 
