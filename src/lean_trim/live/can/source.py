@@ -9,6 +9,7 @@ from typing import Any
 
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message, Said
+from lean_trim.formats.decode.dbc import key_of, load_dbc
 from lean_trim.formats.recording.frames import Channel, Stream
 from lean_trim.live.address import Address
 from lean_trim.live.can.bus import ListeningBus, bus_address
@@ -22,7 +23,6 @@ class Say:
     NO_DBC = Message(
         "can_source.no_dbc", "{text}: add …&dbc=FILE, for it tells what the frames of the bus mean"
     )
-    BAD_DBC = Message("can_source.bad_dbc", "the DBC {dbc} cannot be read ({why})")
     STRANGE = Message(
         "can_source.strange",
         "{frames} frames were heard on {channel} and none is in the DBC; is it that of this car?",
@@ -42,37 +42,9 @@ class Say:
 OPTIONS = ("bitrate", "dbc", "stamps")
 OWN = "own"
 """``stamps=own``: of a drive that is played at another pace than it was driven."""
-EXTENDED = 1 << 31
 AT_ONCE = 500
 JUDGED = 200
 """Frames after which something of the DBC should have been among them."""
-
-
-def load_dbc(path: Path) -> dict[int, Any]:
-    """Messages of a DBC by their identifier, 29-bit ones with the top bit set.
-
-    Parameters
-    ----------
-    path : of the file.
-
-    Returns
-    -------
-    Messages of cantools.
-
-    Raises
-    ------
-    BadInputError
-        If it cannot be read.
-    """
-    import cantools
-
-    try:
-        database: Any = cantools.database.load_file(path, database_format="dbc", strict=False)
-    # The library lets out parse errors of several kinds.
-    except Exception as error:
-        why = (str(error).splitlines() or [type(error).__name__])[0]
-        raise BadInputError(Say.BAD_DBC(dbc=path, why=why)) from error
-    return {m.frame_id | (EXTENDED if m.is_extended_frame else 0): m for m in database.messages}
 
 
 class CanSource:
@@ -145,7 +117,7 @@ class CanSource:
         if frame.is_remote_frame:
             return None
         self._heard += 1
-        key = frame.arbitration_id | (EXTENDED if frame.is_extended_id else 0)
+        key = key_of(frame.arbitration_id, frame.is_extended_id)
         message = self._messages.get(key)
         if message is None:
             self._strange.add(key)

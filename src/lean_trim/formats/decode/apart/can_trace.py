@@ -9,9 +9,11 @@ from typing import Any
 
 import numpy as np
 
+from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
 from lean_trim.formats.decode.apart.protocol import Contents, FileReader, Listed, RefusedError
+from lean_trim.formats.decode.dbc import key_of, load_dbc
 
 
 class Say:
@@ -20,7 +22,6 @@ class Say:
     NO_DBC = Message(
         "can_trace.no_dbc", "is a CAN trace; a DBC is needed to tell what its frames mean"
     )
-    BAD_DBC = Message("can_trace.bad_dbc", "the DBC {dbc} cannot be read ({why})")
     STRANGE = Message(
         "can_trace.strange", "none of its {count} kinds of frames is in the DBC {dbc}"
     )
@@ -30,9 +31,6 @@ class Say:
     UNDECODED = Message(
         "can_trace.undecoded", "{count} frames could not be decoded with the DBC and are holes"
     )
-
-
-EXTENDED = 1 << 31
 
 
 def reader_class(head: bytes) -> Any:
@@ -50,22 +48,15 @@ def reader_class(head: bytes) -> Any:
 
 
 def _open(path: Path, options: Mapping[str, str]) -> Contents:
-    import cantools
-
     if not options.get("dbc"):
         raise RefusedError(Say.NO_DBC(), need="dbc")
     try:
-        database: Any = cantools.database.load_file(
-            options["dbc"], database_format="dbc", strict=False
-        )
-    # The library lets out parse errors of several kinds.
-    except Exception as error:
-        why = (str(error).splitlines() or [type(error).__name__])[0]
-        raise RefusedError(Say.BAD_DBC(dbc=options["dbc"], why=why)) from error
+        messages = load_dbc(Path(options["dbc"]))
+    except BadInputError as error:
+        raise RefusedError(error.said or str(error)) from error
     with path.open("rb") as f:
         reader = reader_class(f.read(64))
     frames = _frames(reader(str(path)))
-    messages = {m.frame_id | (EXTENDED if m.is_extended_frame else 0): m for m in database.messages}
     channels: list[Listed] = []
     places: list[tuple[int, str]] = []
     for group, (key, message) in enumerate(messages.items()):
@@ -102,7 +93,7 @@ def _frames(messages: Iterable[Any]) -> dict[int, tuple[list[float], list[bytes]
     found: dict[int, tuple[list[float], list[bytes]]] = defaultdict(lambda: ([], []))
     for m in messages:
         if not m.is_error_frame and not m.is_remote_frame:
-            stamps, payloads = found[m.arbitration_id | (EXTENDED if m.is_extended_id else 0)]
+            stamps, payloads = found[key_of(m.arbitration_id, m.is_extended_id)]
             stamps.append(m.timestamp)
             payloads.append(bytes(m.data))
     return dict(found)
