@@ -17,6 +17,7 @@ from lean_trim.job.records import LogInfo, Mark, Round, Span, Verdict
 from lean_trim.job.round_logs import (
     find_log,
     logs_apart,
+    marks_with,
     with_log_counting,
     with_log_replaced,
     with_log_resting,
@@ -94,7 +95,9 @@ def test_a_stretch_over_a_joint_is_cut_there(three: Round) -> None:
 
 def test_a_replaced_log_loses_its_marks_and_the_others_keep_theirs(three: Round) -> None:
     new = some_log("b2", 0.0, 80.0)
-    after = with_log_replaced(three, three.log_infos[1].id, LogInfo(9, "b2", "", ADDED), new)
+    after = with_log_replaced(
+        three, three.log_infos[1].id, LogInfo(9, "b2", "", ADDED), store_log(new)
+    )
     assert [i.name for i in after.log_infos] == ["a", "b2", "c"]
     assert after.left_out == (Span(10.0, 20.0), Span(210.0, 215.0))
     assert after.marks == (Mark(50.0, "in a"), Mark(230.0, "in c"))
@@ -137,3 +140,13 @@ def test_a_log_whose_id_was_given_away_comes_back_under_a_new_one(
     read = load_job(store.path).rounds[0]
     np.testing.assert_array_equal(read.logs[2].time_s, three.logs[2].time_s)
     assert find_log(read, back.log_infos[2].id) is not None
+
+
+def test_bookmarks_a_log_brings_lie_where_it_begins(short_log: Log) -> None:
+    """A bookmark 10 s into the second log lies 10 s after the joint."""
+    stored = store_log(short_log, bookmarks=[(10.0, "Danger: lean"), (1e9, "late")])
+    assert [m.text for m in stored.marks] == ["Danger: lean", "late"]
+    assert stored.marks[1].time_s == pytest.approx(float(short_log.time_s[-1]), abs=1e-3)
+    marks = marks_with(None, [store_log(short_log), stored])
+    start = joined_starts([short_log, short_log])[1]
+    assert marks[0].time_s - start == pytest.approx(10.0 - float(short_log.time_s[0]), abs=1e-3)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+from collections.abc import Iterable
 from functools import lru_cache
 
 import numpy as np
@@ -13,7 +14,7 @@ from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Axis, OwnUnit, Table
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
-from lean_trim.job.records import StoredLog
+from lean_trim.job.records import Mark, StoredLog
 
 
 class Say:
@@ -129,19 +130,23 @@ def log_to_parquet(log: Log) -> bytes:
     return buffer.getvalue()
 
 
-def store_log(log: Log, sha256: str = "") -> StoredLog:
+def store_log(log: Log, sha256: str = "", bookmarks: Iterable[tuple[float, str]] = ()) -> StoredLog:
     """Encode a log for the job file; slow enough to be done off the window's thread.
 
     Parameters
     ----------
     log : a log.
     sha256 : of the file it came from, "" if there was none.
+    bookmarks : set while it was recorded: time on its own base, s, and text.
 
     Returns
     -------
     The log with its bytes.
     """
-    return StoredLog(log, log_to_parquet(log), sha256)
+    first, last = float(log.time_s[0]), float(log.time_s[-1])
+    # A danger may have begun before the first reading all channels share.
+    marks = (Mark(round(min(max(t, first), last), 3), text) for t, text in bookmarks)
+    return StoredLog(log, log_to_parquet(log), sha256, tuple(marks))
 
 
 def log_from_parquet(data: bytes, name: str) -> Log:

@@ -55,11 +55,15 @@ class LogInfo:
 
 @dataclass(frozen=True, eq=False)
 class StoredLog:
-    """A log together with the bytes that keep it in the job file."""
+    """A log together with the bytes that keep it in the job file.
+
+    ``marks`` are bookmarks it brings along, on its own time base.
+    """
 
     log: Log
     data: bytes
     sha256: str = ""
+    marks: tuple[Mark, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)

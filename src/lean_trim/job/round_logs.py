@@ -6,11 +6,11 @@ were made on: those of a log that goes leave with it, those of later logs are sh
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 from lean_trim.core.data.joining import joined_starts
-from lean_trim.core.data.log import Log
-from lean_trim.job.records import LogInfo, Mark, RestingLog, Round, Span
+from lean_trim.job.records import LogInfo, Mark, RestingLog, Round, Span, StoredLog
 
 
 def logs_apart(r: Round) -> tuple[RestingLog, ...]:
@@ -57,6 +57,27 @@ def with_logs(r: Round, apart: tuple[RestingLog, ...]) -> Round:
     )
 
 
+def marks_with(r: Round | None, added: Sequence[StoredLog]) -> tuple[Mark, ...]:
+    """Bookmarks of a round with more logs at its end, on the time base of all of them.
+
+    Parameters
+    ----------
+    r : a round; None for one that is only begun.
+    added : logs with what they bring along.
+
+    Returns
+    -------
+    In the order of their times.
+    """
+    before = () if r is None else r.logs
+    starts = joined_starts((*before, *(x.log for x in added)))[len(before) :]
+    marks = [] if r is None else list(r.marks)
+    for x, start in zip(added, starts, strict=True):
+        shift = start - float(x.log.time_s[0])
+        marks += [Mark(m.time_s + shift, m.text) for m in x.marks]
+    return tuple(sorted(marks, key=lambda m: m.time_s))
+
+
 def find_log(r: Round, log_id: int) -> RestingLog | None:
     """A log of a round with what was marked on it, counting or resting; None if it is not there."""
     return next((x for x in (*logs_apart(r), *r.resting) if x.info.id == log_id), None)
@@ -93,9 +114,9 @@ def with_log_counting(r: Round, added: RestingLog) -> Round:
     return with_logs(replace(r, resting=rest), (*logs_apart(r), added))
 
 
-def with_log_replaced(r: Round, log_id: int, info: LogInfo, log: Log) -> Round:
-    """A round with another log in the place of one, without stretches and bookmarks there."""
-    new = RestingLog(info, log)
+def with_log_replaced(r: Round, log_id: int, info: LogInfo, stored: StoredLog) -> Round:
+    """A round with another log in the place of one, without stretches and bookmarks but its own there."""
+    new = RestingLog(info, stored.log, marks=stored.marks)
     if any(x.info.id == log_id for x in r.resting):
         return replace(r, resting=tuple(new if x.info.id == log_id else x for x in r.resting))
     return with_logs(r, tuple(new if x.info.id == log_id else x for x in logs_apart(r)))

@@ -51,6 +51,7 @@ from lean_trim.job.records import (
     Word,
     WordKey,
 )
+from lean_trim.job.round_logs import marks_with
 from lean_trim.job.step_rows import drop_last_step, put_step
 from lean_trim.job.store_parts import (
     put_first_round,
@@ -195,13 +196,16 @@ class JobStore:
         """Become the window that writes; SaveFailedError if the file cannot be written to."""
         self.database.take_over()
 
-    def add_logs(self, round_id: int, logs: Sequence[StoredLog]) -> tuple[LogInfo, ...]:
+    def add_logs(
+        self, round_id: int, logs: Sequence[StoredLog], marks: Sequence[Mark] | None = None
+    ) -> tuple[LogInfo, ...]:
         """Add logs to a round; returns where all its logs came from.
 
         Parameters
         ----------
         round_id : the round they belong to.
         logs : in the order they were driven.
+        marks : all bookmarks of the round with them; None leaves those it has.
 
         Returns
         -------
@@ -212,6 +216,8 @@ class JobStore:
             drop_outcome(db, round_id)
             for stored in logs:
                 put_log(db, round_id, stored)
+            if marks is not None:
+                put_marks(db, round_id, marks)
             return log_infos(db, round_id)
 
     def keep_log(self, stored: StoredLog) -> LogInfo:
@@ -268,6 +274,8 @@ class JobStore:
             round_id = put_round(db, number, revision_id, parent.subject, tuning, note)
             for stored in logs:
                 put_log(db, round_id, stored)
+            marks = marks_with(None, logs)
+            put_marks(db, round_id, marks)
             created = str(
                 db.execute("SELECT created FROM revisions WHERE id = ?", (revision_id,)).fetchone()[
                     0
@@ -288,6 +296,7 @@ class JobStore:
             log_infos=infos,
             tuning=tuning,
             note=note,
+            marks=marks,
         )
 
     def save_decision(

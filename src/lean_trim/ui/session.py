@@ -126,6 +126,7 @@ class Session(QObject):
         self.elsewhere = parts.elsewhere
         self.rounds = parts.rounds
         self.logs = parts.logs
+        self.log_export = parts.log_export
         self.tuning = parts.tuning
         self.imports = parts.imports
         self.marks = parts.marks

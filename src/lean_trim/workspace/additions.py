@@ -11,6 +11,7 @@ from dataclasses import dataclass, field, replace
 from lean_trim.core.data.calibration import Calibration
 from lean_trim.core.messages import Message
 from lean_trim.job.records import Prediction, Round, StoredLog
+from lean_trim.job.round_logs import marks_with
 from lean_trim.workspace.changes import Part
 from lean_trim.workspace.destination import Destination, Place, round_following
 from lean_trim.workspace.navigation import Navigation
@@ -56,9 +57,10 @@ class AddLogs:
         current = self.open.round_of(self.round_id)
         if current is None:
             return
-        infos = self.open.commit(lambda store: store.add_logs(self.round_id, self.logs))
+        marks = marks_with(current, self.logs)
+        infos = self.open.commit(lambda store: store.add_logs(self.round_id, self.logs, marks))
         logs = (*current.logs, *(s.log for s in self.logs))
-        changed = replace(current.without_outcome(), logs=logs, log_infos=infos)
+        changed = replace(current.without_outcome(), logs=logs, log_infos=infos, marks=marks)
         self.open.take_round(changed, Part.LOGS)
         if self.open.shows(changed.id):
             self.navigation.show_round(self.open.index)

@@ -12,7 +12,6 @@ from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message, Said
 from lean_trim.formats.meaning.choices import Choices, shape_of
 from lean_trim.formats.meaning.rows import RATES_HZ
-from lean_trim.job.blobs import store_log
 from lean_trim.job.records import StoredLog
 from lean_trim.workspace.additions import Additions
 from lean_trim.workspace.changes import ImportsChanged, JobClosed
@@ -291,7 +290,7 @@ class LogImports:
         shape = shape_of(pending.opened.mapped.raw.columns)
 
         def work(report: Report) -> StoredLog:
-            return store_log(pending.opened.log, pending.opened.sha256)
+            return pending.stored()
 
         def done(stored: StoredLog) -> None:
             self.waiting = [p for p in self.waiting if p is not pending]

@@ -124,6 +124,11 @@ class Pending:
     place: Place
     sheet: str = ""
 
+    def stored(self) -> StoredLog:
+        """As the job keeps it; slow enough to be done off the window's thread."""
+        opened = self.opened
+        return store_log(opened.log, opened.sha256, opened.mapped.raw.bookmarks)
+
     @property
     def asks(self) -> bool:
         """True if the user has to look at it."""
@@ -256,4 +261,4 @@ def read_or_ask(
         pending = read_pending(path, known, report, where, sheet, dbc)
     if not report(0.95, f"Keeping {path.name}"):
         raise CancelledError(Say.CANCELLED())
-    return pending, store_log(pending.opened.log, pending.opened.sha256)
+    return pending, pending.stored()

@@ -98,9 +98,7 @@ class ReplaceLog:
         # Redone after an undo, the bytes are in the file already.
         if self.info is None:
             self.info = self.keeper.open.commit(lambda store: store.keep_log(self.stored))
-        self.keeper.set_logs(
-            (with_log_replaced(self.before, self.log_id, self.info, self.stored.log),)
-        )
+        self.keeper.set_logs((with_log_replaced(self.before, self.log_id, self.info, self.stored),))
 
     def again(self) -> ReplaceLog | None:
         """The same log in the place of that one, if it is still there."""

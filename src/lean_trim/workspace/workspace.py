@@ -16,6 +16,7 @@ from lean_trim.workspace.injector_study import InjectorStudy
 from lean_trim.workspace.injector_tables import InjectorTables
 from lean_trim.workspace.kept import KeptAnswers
 from lean_trim.workspace.learned_maps import LearnedMaps
+from lean_trim.workspace.log_export import LogExport
 from lean_trim.workspace.loop import EventLoop
 from lean_trim.workspace.marks import Marks
 from lean_trim.workspace.navigation import Navigation
@@ -75,6 +76,7 @@ class Workspace:
         self.axis_edits = AxisEdits(job, saving, history, navigation, solver)
         self.vehicles = VehicleChanges(job, saving, history, navigation)
         self.logs = logs = RoundLogs(job, saving, history, tuning, navigation)
+        self.log_export = LogExport(job, tasks)
         additions = Additions(job, navigation, saving)
         self.imports = imports = LogImports(job, tasks, saving, navigation, solver, additions, logs)
         self.study = study = InjectorStudy(job, tasks, saving, solver)

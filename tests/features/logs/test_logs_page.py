@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QMenu
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
-from lean_trim.formats.logs import write_log_csv
+from lean_trim.formats.logs import open_log, write_log_csv
 from lean_trim.job.blobs import store_log
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.workspace.additions import AddLogs
@@ -158,3 +158,31 @@ def test_after_a_hand_over_a_dropped_log_opens_the_next_round(
     until(lambda: session.job is not None and len(session.job.rounds) == 2 and not session.is_busy)
     assert session.index == 1 and session.round is not None
     assert [i.name for i in session.round.log_infos] == ["after.csv"]
+
+
+@pytest.mark.parametrize(("name", "there"), [("out.csv", "out.csv"), ("out", "out.mf4")])
+def test_a_log_is_written_for_other_programs(
+    two: MainWindow,
+    until: Until,
+    tmp_path: Path,
+    monkeypatch: pytest.MonkeyPatch,
+    name: str,
+    there: str,
+) -> None:
+    chosen = (str(tmp_path / name), "MDF4 (*.mf4)")
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: chosen)
+    choose(logs_page(two).logs.rows[0].menu, "Write it as MDF4 or CSV…")
+    until(lambda: (tmp_path / there).exists() and not two.session.is_busy)
+    assert len(open_log(tmp_path / there, 14.7).log) > 50
+
+
+def test_a_log_is_not_written_in_a_form_nobody_knows(
+    two: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(
+        QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "out.doc"), "CSV (*.csv)")
+    )
+    told: list[str] = []
+    monkeypatch.setattr(two.session.open, "error", lambda said: told.append(str(said)))
+    choose(logs_page(two).logs.rows[0].menu, "Write it as MDF4 or CSV…")
+    assert "is written as one of" in told[0] and not list(tmp_path.glob("out*"))

@@ -75,6 +75,11 @@ def test_a_drive_is_recorded_followed_and_taken_in(
     assert any(i.name == path.name for r in driven.session.job.rounds for i in r.log_infos)
     notes = [n["note"] for n in read_recording(path).notes]
     assert "bookmark" in notes and notes[-1] == "end"
+    # What was marked while driving is a bookmark of the round.
+    marks = [m for r in driven.session.job.rounds for m in r.marks]
+    by_hand = [m for m in marks if m.text == "set while driving"]
+    assert len(by_hand) == 1 and by_hand[0].time_s > 30.0
+    assert all(m.text.startswith("Danger: ") for m in marks if m not in by_hand)
     # Its own recording is no left-over; the addresses are kept with the job.
     assert live.left_over() == () and live.addresses == ("sim:?car=heron&seed=4&pace=15",)
 

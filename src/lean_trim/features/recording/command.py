@@ -24,6 +24,9 @@ DRY_S = 6.0
 LOOK_S = 0.1
 TELL_S = 1.0
 SECONDS = (0.5, 86_400.0)
+# So long the asked-for seconds wait for every source to be heard: an adapter at an unknown rate, or a car
+# that is searched for, takes that long.
+CONNECT_S = 15.0
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -39,7 +42,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--vehicle", type=Path, help="the sheet by which channels are proved")
     parser.add_argument("--out", type=Path, metavar="FILE", help="what to write: .mf4 or .csv")
     parser.add_argument(
-        "--seconds", type=float, metavar="N", help="end after so long; else on Ctrl+C"
+        "--seconds",
+        type=float,
+        metavar="N",
+        help="end so long after every source is heard; else on Ctrl+C",
     )
     parser.add_argument(
         "--dry-run",
@@ -166,12 +172,18 @@ def _until_done(recorder: Recorder, seconds: float | None, quiet: bool) -> None:
     recorder.start()
     began = recorder.clock.now()
     shown_s = began
+    heard_s: float | None = None
     with _ending() as stop:
         while not stop.wait(LOOK_S):
             now = recorder.clock.now()
-            if recorder.is_over or (seconds is not None and now - began >= seconds):
-                break
             state = recorder.state
+            if heard_s is None and (
+                all(source.readings for source in state.sources) or now - began > CONNECT_S
+            ):
+                heard_s = now
+            enough = heard_s is not None and seconds is not None and now - heard_s >= seconds
+            if recorder.is_over or enough:
+                break
             if not quiet:
                 for source in state.sources:
                     _tell_source(source, told)

@@ -90,6 +90,7 @@ class RawColumns:
     notes : what the reader did that the user should know.
     rate_hz : rows a second, as the head of the file says; 0 where it does not.
     joints_s : times at which another recording begins, where the reader had to settle that.
+    bookmarks : set while it was recorded: time on the same base as the rows', s, and what was noted.
     """
 
     columns: tuple[Column, ...]
@@ -101,4 +102,5 @@ class RawColumns:
     doubted: Mapping[int, str] = field(default_factory=dict)
     notes: tuple[str, ...] = ()
     joints_s: tuple[float, ...] = ()
+    bookmarks: tuple[tuple[float, str], ...] = ()
     rate_hz: float = 0.0

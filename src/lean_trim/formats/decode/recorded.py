@@ -33,6 +33,8 @@ class Say:
     )
     GAP = Message("recorded.gap", "{source} was not heard from {start:.1f} to {end:.1f} s: {why}")
     DANGER = Message("recorded.danger", "at {at:.1f} s a danger was told: {said}")
+    DANGER_MARK = Message("recorded.danger_mark", "Danger: {said}")
+    USER_MARK = Message("recorded.user_mark", "set while driving")
     LOST = Message("recorded.lost", "{source} was not heard after {start:.1f} s: {why}")
 
 
@@ -84,6 +86,7 @@ def read_recorded(
         samples=samples,
         notes=_notes(recorded),
         joints_s=joints_of(recorded),
+        bookmarks=bookmarks_of(recorded),
     )
 
 
@@ -110,6 +113,18 @@ def joints_of(recorded: Recorded) -> tuple[float, ...]:
     """Times from which on a source was heard again after a gap."""
     ends = {g.to_s for g in recorded.gaps if g.to_s - g.from_s >= JOINT_S}
     return tuple(sorted(e for e in ends if 0.0 < e < recorded.end_s))
+
+
+def bookmarks_of(recorded: Recorded) -> tuple[tuple[float, str], ...]:
+    """Where a danger began and where the user set a bookmark: time, s, and text."""
+    found = []
+    for note in recorded.notes:
+        if note.get("note") == "danger":
+            at = note.get("from_s", note["time_s"])
+            found.append((float(at), str(Say.DANGER_MARK(said=note["said"]))))
+        elif note.get("note") == "bookmark":
+            found.append((float(note["at_s"]), str(Say.USER_MARK())))
+    return tuple(sorted(found))
 
 
 def _notes(recorded: Recorded) -> tuple[str, ...]:

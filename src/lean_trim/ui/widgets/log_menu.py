@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 
-from PySide6.QtWidgets import QMenu
+from PySide6.QtWidgets import QFileDialog, QMenu, QWidget
 
+from lean_trim.job.round_logs import find_log
 from lean_trim.ui.session import Session
 from lean_trim.ui.widgets.label import plain_tip
 
+FILTERS = {"MDF4 (*.mf4)": ".mf4", "CSV (*.csv)": ".csv"}
 Replace = Callable[[int, int], None]
 """Asks for a file that takes the place of a log; called with round and log id."""
 
@@ -44,6 +47,11 @@ def fill_log_menu(menu: QMenu, session: Session, log_id: int, replace: Replace) 
         tip = "It stays in the round and does not count; what was marked on it is kept"
         add("Leave it out", tip, lambda: logs.leave_out(round_id, log_id))
     add("Replace it by a file…", "Another file takes its place", lambda: replace(round_id, log_id))
+    add(
+        "Write it as MDF4 or CSV…",
+        "Every channel of it, as the job keeps it, for other programs",
+        lambda: _write(menu, session, log_id),
+    )
     others = [r for r in job.rounds if r.id != round_id]
     move = menu.addMenu("Move it to")
     move.setEnabled(bool(others))
@@ -58,6 +66,25 @@ def fill_log_menu(menu: QMenu, session: Session, log_id: int, replace: Replace) 
         "Take it out of the job; undo brings it back",
         lambda: logs.remove(round_id, log_id),
     )
+
+
+def _write(parent: QWidget, session: Session, log_id: int) -> None:
+    """Ask where, and write a log."""
+    current = session.round
+    found = None if current is None else find_log(current, log_id)
+    if found is None:
+        return
+    wanted = f"{found.info.name.split('.')[0]}.mf4"
+    beside = session.open.path
+    folder = Path.home() if beside is None else beside.parent
+    path, chosen = QFileDialog.getSaveFileName(
+        parent.window(), "Write the log", str(folder / wanted), ";;".join(FILTERS)
+    )
+    if path:
+        target = Path(path)
+        # A name without an ending gets the one of the kind that was chosen beside it.
+        ending = FILTERS.get(chosen, ".mf4") if not target.suffix else target.suffix
+        session.log_export.write(found.log, target.with_suffix(ending))
 
 
 def fill_logs_menu(menu: QMenu, session: Session, replace: Replace) -> None:
