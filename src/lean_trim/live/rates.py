@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lean_trim.core.data.channels import LABELS, Role
+from lean_trim.core.data.channels import Role, in_words
 from lean_trim.core.data.log import Log
 from lean_trim.core.messages import Message, Said
 from lean_trim.core.types import Floats
@@ -82,14 +82,14 @@ def allowed_by(rates: Mapping[Role, float]) -> Allowed:
     for group in NEEDED:
         heard = [(rates[r], r) for r in group if rates.get(r, 0.0) > 0.0]
         if not heard:
-            missing.append(" or ".join(LABELS[r][0].lower() for r in group))
+            missing.append(" or ".join(in_words(r) for r in group))
             continue
         best = max(heard)
         slowest = best if slowest is None else min(slowest, best)
     if missing or slowest is None:
         return Allowed(Say.MISSING(names=", ".join(missing)), False)
     hz, role = slowest
-    name = LABELS[role][0].lower()
+    name = in_words(role)
     for least, message in ((ALL_HZ, Say.ALL), (PULLS_HZ, Say.PULLS), (TABLES_HZ, Say.TABLES)):
         if hz >= least:
             return Allowed(message(hz=hz, name=name), True)

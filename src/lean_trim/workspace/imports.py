@@ -284,10 +284,14 @@ class LogImports:
         if self.answers.is_reading:
             self.open.note(Say.READING())
             return
-        if pending.problem:
-            self.open.error(Say.PROBLEM(text=pending.problem))
+        if pending.blocked:
+            self.open.error(Say.PROBLEM(text=pending.blocked))
             return
         shape = shape_of(pending.opened.mapped.raw.columns)
+        if pending.grows:
+            if self.saving.attempt(lambda: self.open.save_choices(shape, pending.choices)):
+                self.drop(pending)
+            return
 
         def work(report: Report) -> StoredLog:
             return pending.stored()
@@ -312,6 +316,23 @@ class LogImports:
             return
         self.unplaced = []
         self.additions.put(asked[0].where, place, tuple(u.stored for u in asked))
+        self._tell()
+
+    def ask_of(self, pending: Pending) -> None:
+        """Ask about a recording that still grows, before anything else.
+
+        Parameters
+        ----------
+        pending : with ``grows``.
+        """
+        self.waiting.insert(0, pending)
+        self._tell()
+
+    def drop(self, pending: Pending) -> None:
+        """What is asked about one log is asked no more."""
+        if any(p is pending for p in self.waiting[:1]):
+            self.answers.drop()
+        self.waiting = [p for p in self.waiting if p is not pending]
         self._tell()
 
     def discard(self) -> None:

@@ -177,7 +177,8 @@ class LogAnswers:
             again = read_pending(pending.path, choices, report, pending.where, pending.sheet, dbc)
             before = pending.opened.mapped
             mapped = with_proposals(before, again.opened.mapped, pending.choices, choices)
-            return replace(again, opened=replace(again.opened, mapped=mapped))
+            opened = replace(again.opened, mapped=mapped)
+            return replace(again, opened=opened, grows=pending.grows)
 
         self.tasks.start(
             Lane.REREADING,

@@ -114,6 +114,7 @@ class Pending:
     place : which of the two, as far as the log itself and the hand-over tell.
     problem : why it cannot be used as it is, "" if it can.
     sheet : of a workbook, "" if it has one only.
+    grows : whether it is a recording that still grows, of which only the answers are kept.
     """
 
     path: Path
@@ -123,6 +124,12 @@ class Pending:
     where: Destination
     place: Place
     sheet: str = ""
+    grows: bool = False
+
+    @property
+    def blocked(self) -> str:
+        """Why it cannot be taken as it is shown, "" if it can; answers alone can always be."""
+        return "" if self.grows else self.problem
 
     def stored(self) -> StoredLog:
         """As the job keeps it; slow enough to be done off the window's thread."""

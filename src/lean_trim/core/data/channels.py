@@ -65,3 +65,11 @@ LABELS: dict[Role, tuple[str, str]] = {
     Role.TABLE_POSITION: ("Cam or flap position", ""),
 }
 """Plain name and unit of each role, for people."""
+
+
+def in_words(role: Role) -> str:
+    """The plain name of a role within a sentence: letters that stand for a word stay large."""
+    words = LABELS[role][0].split(" ")
+    return " ".join(w.lower() if w[1:].islower() or len(w) == 1 else w for w in words).replace(
+        "δ", "Δ"
+    )

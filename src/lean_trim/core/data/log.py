@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from lean_trim.core.data.channels import LABELS, Role
+from lean_trim.core.data.channels import Role, in_words
 from lean_trim.core.data.update_marks import update_mask
 from lean_trim.core.errors import LogError
 from lean_trim.core.messages import Message
@@ -91,7 +91,7 @@ class Log:
 
     def __getitem__(self, role: Role) -> Floats:
         if role not in self.channels:
-            raise LogError(Say.NO_CHANNEL(name=self.name, label=LABELS[role][0].lower(), role=role))
+            raise LogError(Say.NO_CHANNEL(name=self.name, label=in_words(role), role=role))
         return self.channels[role]
 
     def get(self, role: Role, default: float = np.nan) -> Floats:
@@ -113,7 +113,7 @@ class Log:
 
         Raises LogError naming every one that was not logged.
         """
-        missing = [f"{LABELS[r][0].lower()} ({r})" for r in roles if r not in self.channels]
+        missing = [f"{in_words(r)} ({r})" for r in roles if r not in self.channels]
         if missing:
             raise LogError(Say.LACKS_CHANNELS(name=self.name, missing=", ".join(missing)))
 

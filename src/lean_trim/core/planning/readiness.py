@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lean_trim.core.data.channels import LABELS, Role
+from lean_trim.core.data.channels import Role, in_words
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.messages import Message, Said
@@ -158,6 +158,6 @@ def _channels(frame: Frame) -> Fact:
     missing = [r for r in wanted_channels(frame.vehicle) if not len(_known(frame, r))]
     hz = 1.0 / frame.log.step_s
     if missing:
-        names = ", ".join(LABELS[r][0].lower() for r in missing)
+        names = ", ".join(in_words(r) for r in missing)
         return Fact(False, Say.MISSING(channels=names))
     return Fact(hz >= FAST_HZ, (Say.CHANNELS if hz >= FAST_HZ else Say.SLOW)(hz=hz))

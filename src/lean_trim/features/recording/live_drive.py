@@ -4,23 +4,22 @@ from __future__ import annotations
 
 import json
 import tempfile
-import threading
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from lean_trim.core.data.calibration import with_calibration
-from lean_trim.core.data.channels import Role
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.messages import Message
 from lean_trim.core.planning.readiness import Fact
 from lean_trim.features.planning.checklist import Checklist
 from lean_trim.features.planning.control import PlanControl
+from lean_trim.formats.meaning.choices import Choices, shape_of
 from lean_trim.formats.own_folder import own_prefix
 from lean_trim.workspace.carrying import gather
-from lean_trim.workspace.changes import DriveGrew, JobClosing, JobOpened
+from lean_trim.workspace.changes import DriveGrew, ImportsChanged, JobClosing, JobOpened
 from lean_trim.workspace.destination import Place, destination
 from lean_trim.workspace.imports import LogImports
 from lean_trim.workspace.loop import Timer
@@ -32,18 +31,22 @@ from lean_trim.workspace.tasks import Lane, Report, Tasks
 
 if TYPE_CHECKING:
     from lean_trim.core.data.vehicle import Vehicle
+    from lean_trim.features.recording.hearing import Hearing, Now
     from lean_trim.features.recording.understood import SolvedSoFar, Understood
     from lean_trim.live.obd.codes import FaultCode
-    from lean_trim.live.recorder import Recorder, State
-    from lean_trim.live.roles import Meanings
+    from lean_trim.live.recorder import Recorder
     from lean_trim.live.source import Clock, Reading, Source
-    from lean_trim.live.ticks import Next, Ticks
-    from lean_trim.live.watch.watch import Danger, Watch, WatchState
+    from lean_trim.live.watch.watch import Danger
+    from lean_trim.workspace.destination import Destination
+    from lean_trim.workspace.log_opening import Pending
 
 SOURCES = "live_sources"
 """Setting of the job: addresses, as JSON."""
+CHANNELS = "live_channels"
+"""Setting of the job: what channels of its sources meant, as JSON."""
 LANE = Lane("live")
 ENDING = Lane("live_ending")
+ASKING = Lane("live_asking")
 UNDERSTAND_S = 4.0
 SOLVE_S = 15.0
 """How often the recording is read anew, and solved anew."""
@@ -79,6 +82,11 @@ class Say:
     READING_CODES = Message("live_drive.reading_codes", "Reading fault codes")
     READING = Message("live_drive.reading", "Following the drive")
     ENDING = Message("live_drive.ending", "Ending the recording")
+    ASKING = Message("live_drive.asking", "Reading what was heard")
+    OTHERS = Message(
+        "live_drive.others",
+        "Not what it was when this source was last heard: {names}. What is found now counts.",
+    )
 
 
 @dataclass(frozen=True)
@@ -91,28 +99,6 @@ class DangerMet:
     """A danger was met; it is shown until it is acknowledged."""
 
     danger: Danger
-
-
-@dataclass(frozen=True, eq=False)
-class Now:
-    """How the drive stands at a moment.
-
-    Attributes
-    ----------
-    seconds : since it began.
-    values : newest reading by role.
-    target : wanted λ.
-    watches : every watch.
-    next : of the plan.
-    state : of the recording.
-    """
-
-    seconds: float
-    values: Mapping[Role, float]
-    target: float
-    watches: tuple[WatchState, ...]
-    next: Next
-    state: State
 
 
 def sources_of(addresses: Sequence[str], clock: Clock, vehicle: Vehicle) -> tuple[Source, ...]:
@@ -151,16 +137,18 @@ class LiveDrive:
         self.dangers: list[Danger] = []
         self.make_sources = sources_of
         self._clock: Clock | None = None
+        self._where: Destination | None = None
         self._vehicle: Vehicle | None = None
-        self._meanings: Meanings = {}
-        self._watch: Watch | None = None
-        self._ticks: Ticks | None = None
-        self._lock = threading.Lock()
+        self._hearing: Hearing | None = None
+        self._asked: Pending | None = None
+        self._said: Choices | None = None
+        self._others: tuple[str, ...] = ()
         self._timer: Timer | None = None
         self._solved_s = 0.0
         self._has_codes = False
         open_job.hub.subscribe(JobClosing, lambda _: self.stop(take_in=False))
         open_job.hub.subscribe(JobOpened, lambda _: self._offer())
+        open_job.hub.subscribe(ImportsChanged, lambda _: self._answered())
 
     # ---- sources -----------------------------------------------------------------------------
 
@@ -177,6 +165,11 @@ class LiveDrive:
     def is_running(self) -> bool:
         """Whether a drive is being recorded."""
         return self.recorder is not None
+
+    @property
+    def listens(self) -> bool:
+        """Whether sources are heard and the drive has not started."""
+        return self.is_running and self._hearing is not None and self._hearing.listens
 
     # ---- beginning and end -------------------------------------------------------------------
 
@@ -220,6 +213,7 @@ class LiveDrive:
             self.open.error(Say.REFUSED(reason=error))
             return False
         self.saving.attempt(lambda: self.open.save_setting(SOURCES, json.dumps(given)))
+        self._where = where
         self._begin(vehicle)
         facts = {"vehicle": vehicle.name, "round": job.rounds[-1].number}
         self.recorder = Recorder(sources, clock, journal, (self._hear,), facts)
@@ -229,14 +223,16 @@ class LiveDrive:
         return True
 
     def _begin(self, vehicle: Vehicle) -> None:
-        from lean_trim.live.ticks import Ticks
-        from lean_trim.live.watch.watch import Watch
+        from lean_trim.features.recording.hearing import Hearing
+        from lean_trim.features.recording.memory import memory_in
 
         planned = self.plans.planned
+        held = () if planned is None else planned.plan.held
         self._vehicle = vehicle
-        self._meanings = {}
-        self._watch = Watch(vehicle)
-        self._ticks = Ticks(() if planned is None else planned.plan.held)
+        self._hearing = Hearing(vehicle, held, memory_in(self.open.setting(CHANNELS)))
+        self._asked = None
+        self._said = None
+        self._others = ()
         self.understood = None
         self.solved = None
         self.dangers = []
@@ -267,6 +263,9 @@ class LiveDrive:
         if self._timer is not None:
             self._timer.cancel()
         self.tasks.drop(LANE)
+        self.tasks.drop(ASKING)
+        if self._asked is not None:
+            self.imports.drop(self._asked)
         if not take_in:
             recorder.stop()
             # From now on it is one that lies beside the job.
@@ -306,6 +305,50 @@ class LiveDrive:
         for path in self.left_over():
             self.open.note(Say.LEFT_OVER(name=path.name))
 
+    # ---- before the start --------------------------------------------------------------------
+
+    def ask(self) -> None:
+        """Ask about what is in doubt so far, as of a file."""
+        path, where, found = self.path, self._where, self.understood
+        if not self.is_running or path is None or where is None or found is None:
+            return
+        from lean_trim.workspace.log_opening import read_pending
+
+        choices = self.open.choices.get(found.shape, Choices())
+
+        def work(report: Report) -> Pending:
+            return replace(read_pending(path, choices, report, where), grows=True)
+
+        self.tasks.start(ASKING, str(Say.ASKING()), work, self._ask_of, replace=True)
+
+    def _ask_of(self, pending: Pending) -> None:
+        if self.is_running and self._asked is None:
+            self._asked = pending
+            self.imports.ask_of(pending)
+
+    def _answered(self) -> None:
+        """Answers were kept, or put off."""
+        asked = self._asked
+        if asked is None:
+            return
+        now = self.imports.current
+        # Every answer makes another reading of the same recording.
+        if now is not None and now.grows:
+            self._asked = now
+            return
+        self._asked = None
+        shape = shape_of(asked.opened.mapped.raw.columns)
+        self._said = self.open.choices.get(shape)
+        self.open.hub.publish(LiveChanged())
+
+    def start_drive(self) -> None:
+        """The drive starts; what is still in doubt is recorded, and not solved."""
+        if self.recorder is None or self._hearing is None or not self._hearing.listens:
+            return
+        self._hearing.start()
+        self.recorder.mark({"note": "drive"})
+        self.open.hub.publish(LiveChanged())
+
     # ---- fault codes -------------------------------------------------------------------------
 
     def read_codes(self, addresses: Sequence[str]) -> None:
@@ -335,18 +378,8 @@ class LiveDrive:
 
     def _hear(self, readings: Sequence[Reading]) -> None:
         """Every reading, in the recorder's thread, as soon as it is there."""
-        from lean_trim.live.roles import samples_of
-
-        with self._lock:
-            watch = self._watch
-            if watch is None or self._ticks is None:
-                return
-            met = watch.take(samples_of(readings, self._meanings))
-            values = watch.newest.values
-            if Role.RPM in values and Role.MAP in values:
-                at = watch.newest.times_s[Role.RPM]
-                self._ticks.take(at, values[Role.RPM], values[Role.MAP])
-        for danger in met:
+        hearing = self._hearing
+        for danger in () if hearing is None else hearing.hear(readings):
             self._met(danger)
 
     def _met(self, danger: Danger) -> None:
@@ -363,24 +396,14 @@ class LiveDrive:
     def now(self) -> Now | None:
         """How the drive stands; None while none is recorded."""
         recorder = self.recorder
-        if recorder is None or self._watch is None or self._ticks is None:
+        if recorder is None or self._hearing is None:
             return None
-        with self._lock:
-            now_s = recorder.clock.now()
-            return Now(
-                seconds=now_s,
-                values=dict(self._watch.newest.values),
-                target=self._watch.newest.target,
-                watches=self._watch.states(now_s),
-                next=self._ticks.next,
-                state=recorder.state,
-            )
+        return self._hearing.now(recorder.clock.now(), recorder.state)
 
     def skip(self) -> None:
         """Pass over the plan's state."""
-        with self._lock:
-            if self._ticks is not None:
-                self._ticks.skip()
+        if self._hearing is not None:
+            self._hearing.skip()
 
     # ---- what it says so far -----------------------------------------------------------------
 
@@ -394,11 +417,12 @@ class LiveDrive:
         if self.recorder is None or path is None or vehicle is None or clock is None:
             return
         choices = self.open.choices
+        said = self._said
         solves = clock.now() - self._solved_s >= SOLVE_S
         counting = tuple(e for e in self.solver.earlier() if not e.why_not) if solves else ()
 
         def work(report: Report) -> tuple[Understood | None, SolvedSoFar | None]:
-            found = understand(path, vehicle, choices)
+            found = understand(path, vehicle, choices, said)
             # What is in doubt is recorded, not solved.
             if found is None or not solves or found.doubts or not found.allowed.tables:
                 return found, None
@@ -433,9 +457,7 @@ class LiveDrive:
             return
         self._take_codes_heard()
         if found is not None:
-            self.understood = found
-            with self._lock:
-                self._meanings = found.meanings
+            self._take_understood(found)
             newest = self.open.job.rounds[-1] if self.open.job is not None else None
             if newest is not None:
                 self.open.hub.publish(DriveGrew(newest.id, found.log))
@@ -443,6 +465,30 @@ class LiveDrive:
             self.solved = solved
         self.open.hub.publish(LiveChanged())
         self._look_later()
+
+    def _take_understood(self, found: Understood) -> None:
+        """What the channels mean: watched by, remembered, and the drive started where nothing is in doubt."""
+        from lean_trim.features.recording.memory import kept, remembered
+
+        hearing = self._hearing
+        if hearing is None:
+            return
+        self.understood = found
+        others = hearing.understand(found.meanings)
+        if others != self._others:
+            self._others = others
+            self.open.note(Say.OTHERS(names=", ".join(others)))
+        memory = remembered(hearing.memory, hearing.meanings)
+        if memory != hearing.memory:
+            text = kept(memory)
+            self.saving.attempt(lambda: self.open.save_setting(CHANNELS, text))
+            hearing.memory = memory
+        # Channels that came later make another shape of which nothing was said yet.
+        said = self._said
+        if said is not None and found.shape not in self.open.choices:
+            self.saving.attempt(lambda: self.open.save_choices(found.shape, said))
+        if hearing.listens and not found.doubts:
+            self.start_drive()
 
 
 def codes_fact(codes: Sequence[FaultCode] | None) -> Fact:

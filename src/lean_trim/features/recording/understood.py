@@ -39,6 +39,7 @@ class Understood:
     meanings : of channels, to follow them live.
     rates : readings a second by role.
     allowed : what can be worked out of it.
+    shape : key of its columns.
     """
 
     log: Log
@@ -47,6 +48,7 @@ class Understood:
     meanings: Meanings
     rates: Mapping[Role, float]
     allowed: Allowed
+    shape: str
 
 
 @dataclass(frozen=True, eq=False)
@@ -71,7 +73,7 @@ class SolvedSoFar:
 
 
 def understand(
-    path: Path, vehicle: Vehicle, remembered: Mapping[str, Choices]
+    path: Path, vehicle: Vehicle, remembered: Mapping[str, Choices], said: Choices | None = None
 ) -> Understood | None:
     """Read what was recorded so far; None while it is too short to say anything.
 
@@ -80,6 +82,7 @@ def understand(
     path : of the recording, which may still grow.
     vehicle : whose car it is.
     remembered : the user's word by shape of the columns.
+    said : the user's word of this drive, which counts where more channels have come since.
 
     Returns
     -------
@@ -90,7 +93,8 @@ def understand(
         return None
     columns, places = columns_of(recorded)
     try:
-        choices = remembered.get(shape_of(columns))
+        shape = shape_of(columns)
+        choices = remembered.get(shape, said)
         mapped = open_log(path, vehicle.stoich_afr, choices, hashed=False, vehicle=vehicle).mapped
     except LogError:
         return None
@@ -102,6 +106,7 @@ def understand(
         meanings=meanings_of(mapped, places, recorded.streams),
         rates=rates,
         allowed=allowed_by(rates),
+        shape=shape,
     )
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
-from lean_trim.core.data.channels import LABELS, Role
+from lean_trim.core.data.channels import LABELS, Role, in_words
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.messages import Message
@@ -90,7 +90,7 @@ def _asked(
     doubt = Say.APART(
         label=LABELS[match.role][0],
         own=_shown(match.unit, vehicle),
-        other_label=LABELS[other.role][0].lower(),
+        other_label=in_words(other.role),
         other=_shown(other.unit, vehicle),
         apart=100.0 * (max(scales.values()) / min(scales.values()) - 1.0),
         fits=fits,

@@ -8,7 +8,7 @@ from functools import partial
 
 import numpy as np
 
-from lean_trim.core.data.channels import LABELS, Role
+from lean_trim.core.data.channels import LABELS, Role, in_words
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
@@ -519,7 +519,7 @@ def _percent_in(role: Role, unit: str, unit_text: str, part: Floats) -> UnitRead
     if any(one.base in PERCENT_FORMS and one.base == reading.unit for one in parts_of(unit_text)):
         return reading
     span = str(Say.SPAN(low=np.percentile(part, 1), high=np.percentile(part, 99)))
-    label = LABELS[role][0].lower()
+    label = in_words(role)
     said = Say.UNIT_NOT_KNOWN(unit=unit_text, label=label, span=span, best=reading.unit)
     return replace(reading, doubt=str(said))
 

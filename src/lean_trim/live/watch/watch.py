@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from lean_trim.core.data.channels import LABELS, Role
+from lean_trim.core.data.channels import LABELS, Role, in_words
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.messages import Message, Said
 from lean_trim.live.roles import RoleSample
@@ -15,7 +15,7 @@ from lean_trim.live.watch.rules import Newest, Rule, rules_for
 class Say:
     """Why a watch is off."""
 
-    NOT_HEARD = Message("watch_state.not_heard", "{name} is not logged")
+    NOT_HEARD = Message("watch_state.not_heard", "{name} is not logged, or in doubt")
     SILENT = Message("watch_state.silent", "{name} silent for {seconds:.0f} s")
     NOT_PROVEN = Message("watch_state.not_proven", "{name} is not proven yet")
 
@@ -119,7 +119,7 @@ class Watch:
         for group in rule.needs:
             heard = [r for r in group if r in self.newest.times_s]
             if not heard:
-                return Say.NOT_HEARD(name=" or ".join(LABELS[r][0].lower() for r in group))
+                return Say.NOT_HEARD(name=" or ".join(in_words(r) for r in group))
             fresh = [r for r in heard if now_s - self.newest.times_s[r] <= SILENT_S]
             if not fresh:
                 last = max(self.newest.times_s[r] for r in heard)

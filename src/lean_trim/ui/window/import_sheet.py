@@ -151,7 +151,13 @@ class ImportSheet(QWidget):
             # What was chosen stays in its field until the log has been read with it.
             return
         mapped = pending.opened.mapped
-        self.title.setText(f"{pending.path.name}: which column is which?")
+        grows = pending.grows
+        self.title.setText(
+            "Before the start: which channel is which?"
+            if grows
+            else f"{pending.path.name}: which column is which?"
+        )
+        self.leave.setText("Answer later" if grows else "Leave this log out")
         self._ask(pending, fresh)
         self.banks.setVisible(any(len(m.columns) == 2 for m in mapped.matches))
         self.banks.show_choice(BANKS[pending.choices.banks], pending.choices.banks)
@@ -228,8 +234,9 @@ class ImportSheet(QWidget):
         # What keeps the log out comes first.
         lines = [f"• {line}" for line in (*problem, *doubts)]
         theme = self.appearance.theme
+        act = "keep the answers" if pending.grows else "add the log"
         self.questions.setText(
-            "\n".join(lines) or "Everything is understood. Change what is wrong, or add the log."
+            "\n".join(lines) or f"Everything is understood. Change what is wrong, or {act}."
         )
         paper, edge = (theme.caution_paper, theme.danger) if lines else (theme.paper, theme.edge)
         self.questions.setStyleSheet(
@@ -238,7 +245,8 @@ class ImportSheet(QWidget):
         if fresh:
             self._fit_questions()
         # The button says that the doubts are taken as they are.
-        self.add.setText("Add to the round as shown" if doubts else "Add to the round")
+        add = "Keep the answers" if pending.grows else "Add to the round"
+        self.add.setText(f"{add} as shown" if doubts else add)
 
     def _fit_questions(self) -> None:
         """As high as the questions need when the log is first shown; more are scrolled to."""
@@ -250,7 +258,7 @@ class ImportSheet(QWidget):
         """The log can be added once it is shown as it would be added."""
         pending = self.session.imports.current
         reading = self.answers.is_reading
-        self.add.setEnabled(pending is not None and not pending.problem and not reading)
+        self.add.setEnabled(pending is not None and not pending.blocked and not reading)
         self.add.setToolTip(plain_tip("Your last answer is being worked in" if reading else ""))
 
     def _show_barometer(self, pending: Pending) -> None:

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from lean_trim.core.data.channels import LABELS, Role
+from lean_trim.core.data.channels import Role, in_words
 from lean_trim.core.diagnosis.finding import Fault, Seen
 from lean_trim.core.drive.conditions import Conditions
 from lean_trim.core.drive.regimes import Regime
@@ -43,7 +43,7 @@ def _seen(conditions: Conditions) -> Seen | None:
         missing.remove(Role.PULSE_WIDTH)
     if not missing:
         return None
-    channels = ", ".join(LABELS[role][0].lower() for role in missing)
+    channels = ", ".join(in_words(role) for role in missing)
     unseen = ", ".join(UNSEEN[role] for role in missing)
     full = np.asarray(conditions.regime == Regime.FULL_THROTTLE)
     return Seen(full, {"channels": channels, "unseen": unseen})

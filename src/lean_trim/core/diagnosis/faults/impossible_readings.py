@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from lean_trim.core.data.channels import LABELS
+from lean_trim.core.data.channels import in_words
 from lean_trim.core.diagnosis.finding import Fault, Seen
 from lean_trim.core.drive.conditions import Conditions
 from lean_trim.core.messages import Message
@@ -25,9 +25,7 @@ def _seen(conditions: Conditions) -> Seen:
     holes = conditions.frame.holes
     mask = np.zeros(len(conditions.lam), bool)
     mask[holes.rows] = True
-    channels = ", ".join(
-        f"{LABELS[role][0].lower()} {count}" for role, count in holes.impossible.items()
-    )
+    channels = ", ".join(f"{in_words(role)} {count}" for role, count in holes.impossible.items())
     return Seen(mask, {"count": sum(holes.impossible.values()), "channels": channels})
 
 

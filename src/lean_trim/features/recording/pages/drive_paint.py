@@ -13,7 +13,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QFont, QPainter, QPen, QPolygonF
 
 from lean_trim.core.data.channels import Role
-from lean_trim.features.recording.live_drive import Now
+from lean_trim.features.recording.hearing import Now
 from lean_trim.features.recording.understood import SolvedSoFar
 from lean_trim.live.watch.watch import WatchState
 from lean_trim.ui.theme import FAMILY, NIGHT
@@ -170,6 +170,12 @@ def _next(canvas: Canvas, now: Now, x: float) -> None:
     kpa = now.values.get(Role.MAP, math.nan)
     here = f"now {rpm:.0f} rpm, {kpa:.0f} kPa" if math.isfinite(rpm + kpa) else "now –"
     state = now.next.state
+    if now.listens:
+        canvas.text(canvas.rect(x, 22, width, 12), "listening", 9.0, ink, LEFT)
+        words = "not started: see the Record page"
+        canvas.text(canvas.rect(x, 36, width, 6), words, 4.2, faint, LEFT, bold=False)
+        canvas.text(canvas.rect(x, 54, width, 6), here, 5.0, faint, LEFT, bold=False)
+        return
     if state is None:
         done = now.next.count > 0
         title = "plan done" if done else "no plan"

@@ -87,8 +87,8 @@ class DriveView(QWidget):
         """A watch that goes off is as loud as a danger; those that are off from the start are said once."""
         off = {w.rule: w for w in watches if w.off is not None}
         if self._off is None:
-            # Nothing is on before the channels are understood.
-            if self.live.understood is None:
+            # Nothing is on before the channels are understood, and nobody drives before the start.
+            if self.live.listens:
                 return
             gone = list(off.values())
         else:

@@ -12,7 +12,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from lean_trim.features.recording.live_drive import LiveChanged, LiveDrive, Now
+from lean_trim.features.recording.hearing import Now
+from lean_trim.features.recording.live_drive import LiveChanged, LiveDrive
 from lean_trim.features.recording.pages.drive_view import DriveView
 from lean_trim.live.forms import FORMS
 from lean_trim.ui.session import Session
@@ -71,6 +72,17 @@ class RecordPage(QWidget):
         self.speaks = QCheckBox("Speak", self)
         self.speaks.setFont(font(9))
         self.speaks.toggled.connect(self._speak)
+        self.ask = QPushButton("Answer…", self)
+        self.ask.setObjectName("primary")
+        self.ask.setToolTip(plain_tip("Which channel is which, in which unit, as of a log file"))
+        self.ask.clicked.connect(self.live.ask)
+        self.go = QPushButton("Start as it is", self)
+        self.go.setToolTip(
+            plain_tip(
+                "What is in doubt is recorded and not solved; it is asked when it is taken in"
+            )
+        )
+        self.go.clicked.connect(self.live.start_drive)
         self.rest = QPushButton(self)
         self.rest.clicked.connect(self._take_rest)
         self.state = running_text(9.0, NOT_YET)
@@ -99,12 +111,19 @@ class RecordPage(QWidget):
         buttons.addWidget(self.begin)
         buttons.addWidget(self.look)
         buttons.addStretch(1)
+        before = QHBoxLayout()
+        before.setSpacing(4)
+        before.addWidget(self.ask)
+        before.addWidget(self.go)
+        before.addStretch(1)
         column.addWidget(heading("Sources, one a line"))
         column.addWidget(self.sources)
         column.addLayout(buttons)
         column.addLayout(more)
-        for widget in (self.rest, self.state, self.allowed, self.doubts, self.watches):
+        for widget in (self.rest, self.state, self.allowed, self.doubts):
             column.addWidget(widget)
+        column.addLayout(before)
+        column.addWidget(self.watches)
         column.addWidget(running_text(8.5, CAUTION))
         column.addStretch(1)
 
@@ -157,14 +176,19 @@ class RecordPage(QWidget):
     def _show_understood(self) -> None:
         found = self.live.understood if self.live.is_running else None
         self.allowed.setVisible(found is not None)
-        self.doubts.setVisible(found is not None and bool(found.doubts))
+        doubted = found is not None and bool(found.doubts)
+        self.doubts.setVisible(doubted)
+        self.ask.setVisible(doubted and self.live.listens)
+        self.go.setVisible(self.live.listens)
         if found is None:
             return
         self.allowed.setText(f"{len(found.matches)} channels understood. {found.allowed.said}.")
-        self.doubts.setText(
-            "In doubt, so recorded and not solved; asked when it is taken in: "
-            + " ".join(found.doubts)
+        when = (
+            "Not started yet, in doubt:"
+            if self.live.listens
+            else "In doubt, so recorded and not solved; asked when it is taken in:"
         )
+        self.doubts.setText("\n".join([when, *(f"• {doubt}" for doubt in found.doubts)]))
 
     def show_now(self) -> None:
         """How sources and watches stand now."""
@@ -184,7 +208,8 @@ def state_lines(now: Now) -> list[str]:
     """How every source stands, and what keeps the recording from being written."""
     lines = [str(now.state.trouble)] if now.state.trouble is not None else []
     minutes, seconds = divmod(int(now.seconds), 60)
-    lines.append(f"{minutes}:{seconds:02d} min recorded")
+    listens = "listening before the start, " if now.listens else ""
+    lines.append(f"{listens}{minutes}:{seconds:02d} min recorded")
     for source in now.state.sources:
         why = f": {source.said}" if source.said is not None else ""
         lines.append(f"{source.address} {source.condition}, {source.readings:,} readings{why}")

@@ -1,0 +1,148 @@
+"""One drive as it is heard: what channels mean, which watches see something, where the plan stands.
+
+Shared by the recorder's thread, which brings readings, and the window's, which looks.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.planning.plan import Held
+from lean_trim.features.recording.memory import Memory, recalled, settled
+from lean_trim.formats.recording.frames import Stream
+from lean_trim.live.recorder import State
+from lean_trim.live.roles import Meanings, samples_of
+from lean_trim.live.source import Reading
+from lean_trim.live.ticks import Next, Ticks
+from lean_trim.live.watch.watch import Danger, Watch, WatchState
+
+
+@dataclass(frozen=True, eq=False)
+class Now:
+    """How the drive stands at a moment.
+
+    Attributes
+    ----------
+    seconds : since it began.
+    values : newest reading by role.
+    target : wanted λ.
+    watches : every watch.
+    next : of the plan.
+    state : of the recording.
+    listens : whether the drive has not started yet.
+    """
+
+    seconds: float
+    values: Mapping[Role, float]
+    target: float
+    watches: tuple[WatchState, ...]
+    next: Next
+    state: State
+    listens: bool
+
+
+class Hearing:
+    """Takes what a drive's sources say.
+
+    Parameters
+    ----------
+    vehicle : whose car is driven.
+    held : states of the plan, in its order.
+    memory : what channels meant when they were last heard.
+    """
+
+    def __init__(self, vehicle: Vehicle, held: Sequence[Held], memory: Memory) -> None:
+        self.memory = memory
+        self.watch = Watch(vehicle)
+        self.ticks = Ticks(held)
+        self.listens = True
+        self._lock = threading.Lock()
+        self._streams: dict[Stream, None] = {}
+        self._meanings: Meanings = {}
+        self._found: Meanings = {}
+
+    def hear(self, readings: Sequence[Reading]) -> list[Danger]:
+        """Take readings; returns the dangers they complete.
+
+        Parameters
+        ----------
+        readings : in the order of their times.
+
+        Returns
+        -------
+        New dangers.
+        """
+        with self._lock:
+            before = len(self._streams)
+            self._streams.update(dict.fromkeys(r.stream for r in readings))
+            if len(self._streams) > before:
+                self._settle()
+            met = self.watch.take(samples_of(readings, self._meanings))
+            newest = self.watch.newest
+            if not self.listens and Role.RPM in newest.values and Role.MAP in newest.values:
+                at = newest.times_s[Role.RPM]
+                self.ticks.take(at, newest.values[Role.RPM], newest.values[Role.MAP])
+        return met
+
+    def _settle(self) -> tuple[str, ...]:
+        """The lock is held."""
+        self._meanings, others = settled(self._found, recalled(self._streams, self.memory))
+        return others
+
+    def understand(self, found: Meanings) -> tuple[str, ...]:
+        """Take what channels were understood to mean.
+
+        Parameters
+        ----------
+        found : of the recording so far.
+
+        Returns
+        -------
+        Names of channels that mean something else than when they were last heard.
+        """
+        with self._lock:
+            self._found = found
+            return self._settle()
+
+    @property
+    def meanings(self) -> Meanings:
+        """What channels mean now."""
+        with self._lock:
+            return dict(self._meanings)
+
+    def now(self, now_s: float, state: State) -> Now:
+        """How the drive stands.
+
+        Parameters
+        ----------
+        now_s : by the session's clock.
+        state : of the recording.
+
+        Returns
+        -------
+        Copies, for the window.
+        """
+        with self._lock:
+            return Now(
+                seconds=now_s,
+                values=dict(self.watch.newest.values),
+                target=self.watch.newest.target,
+                watches=self.watch.states(now_s),
+                next=self.ticks.next,
+                state=state,
+                listens=self.listens,
+            )
+
+    def start(self) -> None:
+        """The drive starts: the plan counts from now on."""
+        with self._lock:
+            self.listens = False
+
+    def skip(self) -> None:
+        """Pass over the plan's state."""
+        with self._lock:
+            self.ticks.skip()
