@@ -49,6 +49,7 @@ NAMES = (
     "attacks",
     "recording",
     "live",
+    "spoiled_live",
 )
 """Every campaign; each is a module of this package with a ``CAMPAIGN``."""
 
