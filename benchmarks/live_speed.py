@@ -8,6 +8,7 @@ at the end.
 
 from __future__ import annotations
 
+import multiprocessing
 import os
 import resource
 import subprocess
@@ -15,6 +16,7 @@ import sys
 import tempfile
 import threading
 import time
+from multiprocessing.synchronize import Event
 from pathlib import Path
 
 from lean_trim.core.data.log import Log
@@ -84,19 +86,29 @@ def memory_mb() -> float:
     return pages * resource.getpagesize() / MEGA
 
 
+def answer(link: Path, pace: float, ready: Event, over: Event) -> None:
+    """Be an ECU behind an adapter that answers at the asked rate, until it is over."""
+    clock = Clock(pace)
+    manner = Manner(delay_s=max(0.0, AT_ONCE / PIDS_HZ / pace - OWN_S))
+    with StandInAdapter(StandInEcu(log_at_200_hz()), link, lambda: clock.now() % LOOP_S, manner):
+        ready.set()
+        over.wait()
+
+
 def an_hour(folder: Path, log: Log, pace: float) -> None:
     """An hour at a pace, in this process."""
     import can
 
     clock = Clock(pace)
-    ecu = StandInEcu(log)
-    delay_s = max(0.0, AT_ONCE / PIDS_HZ / pace - OWN_S)
-    adapter = StandInAdapter(
-        ecu, folder / "obd", lambda: clock.now() % LOOP_S, Manner(delay_s=delay_s)
-    )
+    # In a process of its own, as a car is: what it computes must not hold up who listens.
+    context = multiprocessing.get_context("spawn")
+    ready, over = context.Event(), context.Event()
+    adapter = context.Process(target=answer, args=(folder / "obd", pace, ready, over), daemon=True)
+    adapter.start()
+    ready.wait()
     addresses = [f"can:virtual/hour?dbc={folder / 'car.dbc'}&stamps=own", f"obd:{folder / 'obd'}"]
     kept = folder / "hour.ltrec"
-    with can.Bus(interface="virtual", channel="hour", preserve_timestamps=True) as bus, adapter:
+    with can.Bus(interface="virtual", channel="hour", preserve_timestamps=True) as bus:
         sources = [make_sources([a], clock)[0] for a in addresses]
         recorder = Recorder(sources, clock, Journal(kept))
         recorder.start()
@@ -121,16 +133,18 @@ def an_hour(folder: Path, log: Log, pace: float) -> None:
         ):
             time.sleep(0.1)
         state = recorder.state
-        asked = len(ecu.heard)
         recorder.stop()
+        over.set()
+        adapter.join()
     recorded = read_recording(kept)
     kept_frames = sum(
         len(t) for n, (t, _) in recorded.rows.items() if recorded.streams[n].name in NAMES
     )
     print(f"an hour of 1000 frames/s in {took:.0f} s: {HOUR_S / took:.1f} × its pace (wanted 10)")
+    parameters = state.sources[1].readings
     print(
-        f"  {sending.sent:,} frames sent, {sending.sent - kept_frames:,} lost; {asked:,} requests answered, "
-        f"{state.sources[1].readings:,} parameters ({state.sources[1].readings / HOUR_S:.0f} a second of drive), "
+        f"  {sending.sent:,} frames sent, {sending.sent - kept_frames:,} lost; "
+        f"{parameters:,} parameters ({parameters / HOUR_S:.0f} a second of drive), "
         f"{state.dropped} readings dropped"
     )
     print(

@@ -67,29 +67,33 @@ def meanings_of(
 
     Returns
     -------
-    Of every channel that plays a role alone.
+    Of every channel that plays a role, alone or as one of two banks.
     """
     out: dict[tuple[Stream, int], Meaning] = {}
     for match in mapped.matches:
-        # Two banks are judged one by one by nobody: their mean is the role, and comes late.
-        if len(match.columns) != 1 or match.role not in mapped.log.channels:
+        line = _line(mapped, match) if match.role in mapped.log.channels else None
+        if line is None:
             continue
-        line = _line(mapped, match)
-        if line is not None:
-            number, at = places[match.columns[0].index]
+        for column in match.columns:
+            number, at = places[column.index]
             out[streams[number], at] = Meaning(match.role, *line, match.sureness == SURE)
     return out
 
 
 def _line(mapped: MappedLog, match: Match) -> tuple[float, float] | None:
-    """Factor and offset from a column's numbers to its role's; None where they are no straight line."""
-    column = match.columns[0]
-    read = mapped.raw.values.get(column.index)
-    times = mapped.raw.times.get(column.group)
-    if read is None or times is None:
-        return None
-    known = np.isfinite(read)
-    own, _ = place(times[known], read[known], mapped.log.time_s, match.role)
+    """Factor and offset from a column's numbers to its role's; None where they are no straight line.
+
+    Of two banks the role is the mean, and both have the same unit: it is the line of their mean.
+    """
+    banks = []
+    for column in match.columns:
+        read = mapped.raw.values.get(column.index)
+        times = mapped.raw.times.get(column.group)
+        if read is None or times is None:
+            return None
+        known = np.isfinite(read)
+        banks.append(place(times[known], read[known], mapped.log.time_s, match.role)[0])
+    own = np.mean(banks, axis=0)
     role = mapped.log[match.role]
     both = np.isfinite(own) & np.isfinite(role)
     if int(both.sum()) < LEAST_ROWS:
@@ -120,21 +124,61 @@ def straight_line(x: Floats, y: Floats) -> tuple[float, float] | None:
     return (factor, offset) if float(np.mean(missed)) < 0.01 else None
 
 
-def samples_of(readings: Iterable[Reading], meanings: Meanings) -> Iterator[RoleSample]:
-    """Readings as samples of roles, in their order; what means nothing is passed over.
+class Following:
+    """Follows roles through readings; of two banks the leaner λ counts, and the mean of anything else.
+
+    A role of two banks is as old as the older of their readings: a sensor that goes silent is not
+    covered by the other one.
 
     Parameters
     ----------
-    readings : as they came.
-    meanings : of their channels.
-
-    Yields
-    ------
-    Samples with a finite value.
+    meanings : of channels.
     """
-    for reading in readings:
-        for at, value in enumerate(reading.values):
-            meaning = meanings.get((reading.stream, at))
-            if meaning is not None and value == value:
+
+    def __init__(self, meanings: Meanings) -> None:
+        self.meanings = meanings
+        places: dict[Role, list[tuple[Stream, int]]] = {}
+        for at, meaning in meanings.items():
+            places.setdefault(meaning.role, []).append(at)
+        self._banks = {role: ats for role, ats in places.items() if len(ats) > 1}
+        self._newest: dict[tuple[Stream, int], tuple[float, float]] = {}
+
+    @property
+    def two_banks(self) -> bool:
+        """Whether λ is heard of two banks."""
+        return Role.LAMBDA in self._banks
+
+    def samples_of(self, readings: Iterable[Reading]) -> Iterator[RoleSample]:
+        """Readings as samples of roles, in their order; what means nothing is passed over.
+
+        Parameters
+        ----------
+        readings : as they came.
+
+        Yields
+        ------
+        Samples with a finite value.
+        """
+        for reading in readings:
+            for at, value in enumerate(reading.values):
+                meaning = self.meanings.get((reading.stream, at))
+                if meaning is None or value != value:
+                    continue
                 told = value * meaning.factor + meaning.offset
-                yield RoleSample(meaning.role, reading.time_s, told, meaning.proven)
+                time_s = reading.time_s
+                if meaning.role in self._banks:
+                    self._newest[reading.stream, at] = (time_s, told)
+                    both = self._of_banks(meaning.role)
+                    if both is None:
+                        continue
+                    time_s, told = both
+                yield RoleSample(meaning.role, time_s, told, meaning.proven)
+
+    def _of_banks(self, role: Role) -> tuple[float, float] | None:
+        """Time and value of a role of two banks; None before both were heard."""
+        found = [self._newest[at] for at in self._banks[role] if at in self._newest]
+        if len(found) < len(self._banks[role]):
+            return None
+        values = [value for _, value in found]
+        told = max(values) if role is Role.LAMBDA else sum(values) / len(values)
+        return min(time_s for time_s, _ in found), told

@@ -13,6 +13,7 @@ import pytest
 
 from lean_trim.cli.main import BAD_INPUT, CANNOT, DONE, main
 from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.features.recording import command
 from lean_trim.formats.logs import open_log
 from lean_trim.formats.recording.reading import read_recording
 from lean_trim.formats.vehicle_sheet import write_vehicle
@@ -73,8 +74,9 @@ def test_wrong_words_are_refused_in_one_line(
 
 
 def test_a_source_that_never_speaks_ends_in_words(
-    tmp_path: Path, sheet: Path, capsys: pytest.CaptureFixture[str]
+    tmp_path: Path, sheet: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
 ) -> None:
+    monkeypatch.setattr(command, "CONNECT_S", 1.0)
     words = ["record", "--source", "lines:/dev/nowhere", "--vehicle", str(sheet), "--out"]
     assert main([*words, str(tmp_path / "log.csv"), "--seconds", "1"]) == CANNOT
     told = capsys.readouterr().err

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QApplication
 
 from lean_trim.core.data.log import Log
 from lean_trim.features.planning.desk.desk import PlanDesk
+from lean_trim.features.recording import live_drive
 from lean_trim.features.recording.live_drive import DangerMet, LiveDrive
 from lean_trim.features.recording.pages.drive_view import DriveView
 from lean_trim.features.recording.pages.record_page import RecordPage
@@ -55,9 +56,10 @@ def seen(view: DriveView) -> None:
 
 
 def test_a_drive_is_recorded_followed_and_taken_in(
-    driven: MainWindow, page: RecordPage, until: Until
+    driven: MainWindow, page: RecordPage, until: Until, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    live = start(page, "sim:?car=heron&seed=4&pace=15")
+    monkeypatch.setattr(live_drive, "SOLVE_S", 5.0)
+    live = start(page, "sim:?car=heron&seed=4&pace=30")
     assert live.is_running and page.begin.text() == "End, and take it in"
     until(lambda: live.solved is not None and live.solved.known > 50)
     assert "channels understood" in page.allowed.text() and "running" in page.state.text()
@@ -81,7 +83,7 @@ def test_a_drive_is_recorded_followed_and_taken_in(
     assert len(by_hand) == 1 and by_hand[0].time_s > 30.0
     assert all(m.text.startswith("Danger: ") for m in marks if m not in by_hand)
     # Its own recording is no left-over; the addresses are kept with the job.
-    assert live.left_over() == () and live.addresses == ("sim:?car=heron&seed=4&pace=15",)
+    assert live.left_over() == () and live.addresses == ("sim:?car=heron&seed=4&pace=30",)
 
 
 def test_an_alarm_fills_the_screen_until_it_is_seen(

@@ -15,7 +15,7 @@ from lean_trim.core.planning.plan import Held
 from lean_trim.features.recording.memory import Memory, recalled, settled
 from lean_trim.formats.recording.frames import Stream
 from lean_trim.live.recorder import State
-from lean_trim.live.roles import Meanings, samples_of
+from lean_trim.live.roles import Following, Meanings
 from lean_trim.live.source import Reading
 from lean_trim.live.ticks import Next, Ticks
 from lean_trim.live.watch.watch import Danger, Watch, WatchState
@@ -34,6 +34,7 @@ class Now:
     next : of the plan.
     state : of the recording.
     listens : whether the drive has not started yet.
+    two_banks : whether λ is the leaner of two banks.
     """
 
     seconds: float
@@ -43,6 +44,7 @@ class Now:
     next: Next
     state: State
     listens: bool
+    two_banks: bool = False
 
 
 class Hearing:
@@ -62,7 +64,7 @@ class Hearing:
         self.listens = True
         self._lock = threading.Lock()
         self._streams: dict[Stream, None] = {}
-        self._meanings: Meanings = {}
+        self._following = Following({})
         self._found: Meanings = {}
 
     def hear(self, readings: Sequence[Reading]) -> list[Danger]:
@@ -81,7 +83,7 @@ class Hearing:
             self._streams.update(dict.fromkeys(r.stream for r in readings))
             if len(self._streams) > before:
                 self._settle()
-            met = self.watch.take(samples_of(readings, self._meanings))
+            met = self.watch.take(self._following.samples_of(readings))
             newest = self.watch.newest
             if not self.listens and Role.RPM in newest.values and Role.MAP in newest.values:
                 at = newest.times_s[Role.RPM]
@@ -90,7 +92,10 @@ class Hearing:
 
     def _settle(self) -> tuple[str, ...]:
         """The lock is held."""
-        self._meanings, others = settled(self._found, recalled(self._streams, self.memory))
+        meanings, others = settled(self._found, recalled(self._streams, self.memory))
+        # What two banks said last stays while they mean the same.
+        if meanings != self._following.meanings:
+            self._following = Following(meanings)
         return others
 
     def understand(self, found: Meanings) -> tuple[str, ...]:
@@ -112,7 +117,7 @@ class Hearing:
     def meanings(self) -> Meanings:
         """What channels mean now."""
         with self._lock:
-            return dict(self._meanings)
+            return dict(self._following.meanings)
 
     def now(self, now_s: float, state: State) -> Now:
         """How the drive stands.
@@ -135,6 +140,7 @@ class Hearing:
                 next=self.ticks.next,
                 state=state,
                 listens=self.listens,
+                two_banks=self._following.two_banks,
             )
 
     def start(self) -> None:

@@ -12,6 +12,7 @@ from lean_trim.live.roles import Meaning, Meanings
 
 SAME = 1e-3
 """By which share a factor may differ and be the same: it is read off numbers with few digits."""
+BANKS = 2
 MOST = 2000
 """Channels that are remembered."""
 
@@ -62,7 +63,7 @@ def memory_in(setting: str) -> dict[Key, Meaning]:
 def recalled(streams: Iterable[Stream], memory: Memory) -> Meanings:
     """Meanings of streams that are heard, from memory.
 
-    Two channels that were the same role at different times say nothing together, and neither counts.
+    More channels of one role than there are banks say nothing together, and none counts.
 
     Parameters
     ----------
@@ -80,7 +81,7 @@ def recalled(streams: Iterable[Stream], memory: Memory) -> Meanings:
             if meaning is not None:
                 out[stream, place] = meaning
     roles = [m.role for m in out.values()]
-    return {at: m for at, m in out.items() if roles.count(m.role) == 1}
+    return {at: m for at, m in out.items() if roles.count(m.role) <= BANKS}
 
 
 def is_same(a: Meaning, b: Meaning) -> bool:

@@ -132,6 +132,8 @@ def _lambda(canvas: Canvas, now: Now, width: float) -> None:
     value = now.values.get(Role.LAMBDA, math.nan)
     words = f"{value:.2f}" if math.isfinite(value) else "–"
     canvas.text(canvas.rect(3, 16, 12, 8), "λ", 7.0, theme.color("faint"), LEFT)
+    if now.two_banks:
+        canvas.text(canvas.rect(9, 17, 30, 7), "leaner bank", 4.2, theme.color("faint"), LEFT)
     canvas.text(canvas.rect(3, 18, width - 4, 36), words, 36.0, theme.color("ink"))
     wanted = f"wanted {now.target:.2f}"
     canvas.text(canvas.rect(3, 53, width - 4, 8), wanted, 6.5, theme.color("faint"))
