@@ -12,12 +12,14 @@ from dataclasses import dataclass
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.planning.plan import Held
+from lean_trim.core.types import Floats
 from lean_trim.features.recording.memory import Memory, recalled, settled
 from lean_trim.formats.recording.frames import Stream
 from lean_trim.live.recorder import State
 from lean_trim.live.roles import Following, Meanings
 from lean_trim.live.source import Reading
 from lean_trim.live.ticks import Next, Ticks
+from lean_trim.live.visits import Visits
 from lean_trim.live.watch.watch import Danger, Watch, WatchState
 
 
@@ -35,6 +37,8 @@ class Now:
     state : of the recording.
     listens : whether the drive has not started yet.
     two_banks : whether λ is the leaner of two banks.
+    seconds_by_cell : driven, in the table's shape.
+    here : indices of the cell the engine is in; None where that is not known.
     """
 
     seconds: float
@@ -44,7 +48,9 @@ class Now:
     next: Next
     state: State
     listens: bool
-    two_banks: bool = False
+    two_banks: bool
+    seconds_by_cell: Floats
+    here: tuple[int, ...] | None
 
 
 class Hearing:
@@ -61,6 +67,7 @@ class Hearing:
         self.memory = memory
         self.watch = Watch(vehicle)
         self.ticks = Ticks(held)
+        self.visits = Visits(vehicle)
         self.listens = True
         self._lock = threading.Lock()
         self._streams: dict[Stream, None] = {}
@@ -85,9 +92,11 @@ class Hearing:
                 self._settle()
             met = self.watch.take(self._following.samples_of(readings))
             newest = self.watch.newest
-            if not self.listens and Role.RPM in newest.values and Role.MAP in newest.values:
+            if not self.listens and Role.RPM in newest.values:
                 at = newest.times_s[Role.RPM]
-                self.ticks.take(at, newest.values[Role.RPM], newest.values[Role.MAP])
+                self.visits.take(at, newest.values)
+                if Role.MAP in newest.values:
+                    self.ticks.take(at, newest.values[Role.RPM], newest.values[Role.MAP])
         return met
 
     def _settle(self) -> tuple[str, ...]:
@@ -141,6 +150,8 @@ class Hearing:
                 state=state,
                 listens=self.listens,
                 two_banks=self._following.two_banks,
+                seconds_by_cell=self.visits.seconds.copy(),
+                here=self.visits.here,
             )
 
     def start(self) -> None:

@@ -9,12 +9,13 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QFont, QPainter, QPen, QPolygonF
 
 from lean_trim.core.data.channels import Role
 from lean_trim.features.recording.hearing import Now
-from lean_trim.features.recording.understood import SolvedSoFar
+from lean_trim.features.recording.understood import KNOWN_PCT, SolvedSoFar
 from lean_trim.live.watch.watch import WatchState
 from lean_trim.ui.theme import FAMILY, NIGHT
 
@@ -29,6 +30,9 @@ DANGER_INK = QColor("#ffffff")
 OFF_PAPER = QColor("#f2efe6")
 OFF_INK = QColor("#101316")
 STRIPE = 6.0
+CELLS_Y = 77.0
+CELLS_H = 16.0
+DRIVEN_S = 1.0
 CAUTION = "For a passenger or a dynamometer's screen. The driver never reads this."
 
 
@@ -105,7 +109,8 @@ def paint_drive(canvas: Canvas, now: Now, solved: SolvedSoFar | None) -> None:
     _watches(canvas, now.watches)
     _lambda(canvas, now, canvas.width * 0.56)
     _next(canvas, now, canvas.width * 0.6)
-    _foot(canvas, now, solved)
+    _foot(canvas, now, solved, canvas.width * 0.57)
+    _cells(canvas, now, solved, canvas.width * 0.6)
 
 
 def _watches(canvas: Canvas, watches: Sequence[WatchState]) -> None:
@@ -204,21 +209,57 @@ def _next(canvas: Canvas, now: Now, x: float) -> None:
     canvas.text(canvas.rect(x, 71, width, 5), words, 4.2, faint, LEFT)
 
 
-def _foot(canvas: Canvas, now: Now, solved: SolvedSoFar | None) -> None:
+def _cells(canvas: Canvas, now: Now, solved: SolvedSoFar | None, x: float) -> None:
+    """The table's cells: full where known, pale where driven, a frame where the engine is."""
+    theme = NIGHT
+    seconds = np.atleast_2d(now.seconds_by_cell)
+    shape = now.seconds_by_cell.shape
+    error = np.full(shape, np.nan) if solved is None else solved.error_pct
+    known = np.atleast_2d(error < KNOWN_PCT)
+    here = None if now.here is None else (0, *now.here)[-2:]
+    rows, columns = seconds.shape
+    wide = (canvas.width - x - 3.0) / columns
+    high = min(CELLS_H / rows, 4.0)
+    for row in range(rows):
+        # More load is higher up.
+        y = CELLS_Y + CELLS_H - high * (row + 1)
+        for column in range(columns):
+            box = canvas.rect(x + wide * column + 0.1, y + 0.08, wide - 0.2, high - 0.16)
+            shade = theme.color("sheet")
+            if known[row, column]:
+                shade = theme.color("accent")
+            elif seconds[row, column] >= DRIVEN_S:
+                shade = theme.color("accent", 0.4)
+            canvas.painter.fillRect(box, shade)
+    if here is not None:
+        y = CELLS_Y + CELLS_H - high * (here[0] + 1)
+        canvas.painter.setPen(QPen(theme.color("ink"), canvas.unit * 0.5))
+        canvas.painter.setBrush(Qt.BrushStyle.NoBrush)
+        canvas.painter.drawRect(canvas.rect(x + wide * here[1], y, wide, high))
+
+
+def _foot(canvas: Canvas, now: Now, solved: SolvedSoFar | None, width: float) -> None:
     theme = NIGHT
     minutes, seconds = divmod(int(now.seconds), 60)
-    parts = [f"{minutes}:{seconds:02d} min"]
-    if solved is not None and solved.known:
-        parts.append(f"{solved.known} cells known to 2 %")
-    if solved is not None and math.isfinite(solved.error_median_pct):
-        parts.append(f"driven ones ± {solved.error_median_pct:.1f} %")
-    line = "     ".join(parts)
-    canvas.text(canvas.rect(3, 79, canvas.width - 6, 8), line, 6.0, theme.color("ink"), LEFT)
+    time = f"{minutes}:{seconds:02d} min"
+    canvas.text(canvas.rect(3, 78, 30, 8), time, 6.0, theme.color("ink"), LEFT)
+    driven = int(np.count_nonzero(now.seconds_by_cell >= DRIVEN_S))
+    known = 0 if solved is None else solved.known
+    off = math.nan if solved is None else solved.error_median_pct
+    own = f", ± {off:.1f} %" if math.isfinite(off) else ""
+    lines = (
+        (theme.color("accent"), f"{known} cells known to {KNOWN_PCT:g} %"),
+        (theme.color("accent", 0.4), f"{driven} cells driven{own}"),
+    )
+    for place, (shade, words) in enumerate(lines):
+        y = 77.5 + 5.5 * place
+        canvas.painter.fillRect(canvas.rect(33, y + 1.0, 3, 3), shade)
+        canvas.text(canvas.rect(37.5, y, width - 40, 5), words, 4.2, theme.color("ink"), LEFT)
     trouble = now.state.trouble
     wrong = [s for s in now.state.sources if s.said is not None]
     if trouble is not None or wrong:
         said = str(trouble) if trouble is not None else f"{wrong[0].address}: {wrong[0].said}"
-        canvas.text(canvas.rect(3, 87, canvas.width - 6, 6), said, 4.0, theme.color("danger"), LEFT)
+        canvas.text(canvas.rect(3, 88, width - 5, 6), said, 4.0, theme.color("danger"), LEFT)
     keys = f"{CAUTION}   Space: bookmark.   Esc: leave, recording goes on."
     canvas.text(
         canvas.rect(3, 94, canvas.width - 6, 4.5), keys, 3.2, theme.color("faint"), LEFT, bold=False
