@@ -30,6 +30,7 @@ LEVELS = (
     {"lean_trim.core.diagnosis"},
     {"lean_trim.core.decision"},
     {
+        "lean_trim.core.closed_loop_shift",
         "lean_trim.core.injectors",
         "lean_trim.core.learned",
         "lean_trim.core.planning",

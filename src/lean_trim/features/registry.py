@@ -6,6 +6,7 @@ A new one is a package, and a line here.
 from __future__ import annotations
 
 from lean_trim.features.books.feature import BOOKS
+from lean_trim.features.closed_loop_shift.feature import CLOSED_LOOP_SHIFT
 from lean_trim.features.feature import Feature
 from lean_trim.features.injectors.feature import INJECTORS
 from lean_trim.features.logs.feature import LOGS
@@ -30,6 +31,7 @@ FEATURES: tuple[Feature, ...] = (
     PROOF,
     SIMULATION,
     RECORDING,
+    CLOSED_LOOP_SHIFT,
     BOOKS,
     REPORT,
 )

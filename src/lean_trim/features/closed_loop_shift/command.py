@@ -1,0 +1,140 @@
+"""``lean-trim shift``: what a box between the oxygen sensor and the ECU is set to for a wanted lambda."""
+
+from __future__ import annotations
+
+import argparse
+import json
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from lean_trim.cli.parser import Subcommand
+from lean_trim.core.errors import BadInputError
+
+if TYPE_CHECKING:
+    from lean_trim.core.closed_loop_shift.response import Response
+    from lean_trim.core.closed_loop_shift.shift_map import ShiftMap
+    from lean_trim.core.data.tables import Table
+
+BOX_STEPS_V = (0.001, 0.5)
+OWN_LAMBDAS = (0.9, 1.1)
+PETROL_AFR = 14.7
+VALUE_DIGITS = 3
+FUEL_DIGITS = 1
+CAUTION = (
+    "Only where altering emission controls is lawful. It needs an independent wideband at load. Verify each "
+    "cell below boost before boost is driven. Without the fuel fed forward the long-term trim learns the "
+    "shift away and the mixture goes lean."
+)
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Declare the command's arguments."""
+    test = parser.add_mutually_exclusive_group(required=True)
+    test.add_argument(
+        "--steps",
+        type=Path,
+        metavar="FILE",
+        help="the test, a row a settled step: offset or voltage (V), lambda or AFR, trim (%%)",
+    )
+    test.add_argument("--log", type=Path, metavar="FILE", help="a log of the test; with --column")
+    parser.add_argument(
+        "--column", default="", metavar="NAME", help="of the log: what the box was set to, V"
+    )
+    parser.add_argument(
+        "--wanted",
+        type=Path,
+        required=True,
+        metavar="FILE",
+        help="table of wanted lambda over load",
+    )
+    parser.add_argument(
+        "--box-step", type=float, default=0.01, metavar="V", help="smallest step of the box (0.01)"
+    )
+    parser.add_argument(
+        "--own",
+        type=float,
+        default=float("nan"),
+        metavar="LAMBDA",
+        help="lambda the loop holds by itself (default: that at 0 V, else 1)",
+    )
+    parser.add_argument(
+        "--stoich-afr", type=float, default=PETROL_AFR, metavar="AFR", help="of the fuel (14.7)"
+    )
+    parser.add_argument("--out", type=Path, required=True, metavar="DIR")
+
+
+def run(args: argparse.Namespace) -> None:
+    """Read the test, set every cell, write."""
+    from lean_trim.core.closed_loop_shift.response import respond
+    from lean_trim.core.closed_loop_shift.shift_map import shift_map
+    from lean_trim.formats.folders import make_folder
+    from lean_trim.formats.shift_steps import read_steps, steps_in_log
+    from lean_trim.formats.tables.files import read_table
+
+    _within("--box-step", args.box_step, BOX_STEPS_V)
+    if args.own == args.own:
+        _within("--own", args.own, OWN_LAMBDAS)
+    _within("--stoich-afr", args.stoich_afr, (5.0, 20.0))
+    if args.log is not None and not args.column:
+        raise BadInputError("--log: name the column of what the box was set to, with --column")
+    steps = (
+        read_steps(args.steps, args.stoich_afr)
+        if args.log is None
+        else steps_in_log(args.log, args.column, args.stoich_afr)
+    )
+    response = respond(steps, args.box_step, args.own)
+    wanted = read_table(args.wanted, "target_lambda")
+    made = shift_map(response, wanted.values)
+    make_folder(args.out)
+    _write(args.out, wanted, response, made)
+    if not args.quiet:
+        print(f"{wanted.values.size - len(made.refused)} cells set, {len(made.refused)} refused.")
+        for said in dict.fromkeys(str(s) for s in made.refused.values()):
+            print(f"refused: {said}")
+        print(CAUTION)
+
+
+def _within(name: str, value: float, allowed: tuple[float, float]) -> None:
+    low, high = allowed
+    if not low <= value <= high:
+        raise BadInputError(f"{name} {value:g}: allowed are {low:g} to {high:g}")
+
+
+def _write(folder: Path, wanted: Table, response: Response, made: ShiftMap) -> None:
+    import numpy as np
+
+    from lean_trim.formats.tables.written import table_text
+    from lean_trim.formats.whole_files import write_whole
+
+    def text(values: Any, digits: int) -> str:
+        """In the shape of the wanted table; what is refused is not shifted, a box holds a number there."""
+        head, *rows = table_text(wanted).splitlines()
+        lines = [head]
+        for row, numbers in zip(rows, np.nan_to_num(values), strict=True):
+            lines.append(",".join([row.split(",")[0], *(f"{v:.{digits}f}" for v in numbers)]))
+        return "\n".join(lines) + "\n"
+
+    write_whole(folder / "shift.csv", text(made.value, VALUE_DIGITS))
+    write_whole(folder / "feed_forward.csv", text(made.feed_forward_pct, FUEL_DIGITS))
+    told = {
+        "steps": [
+            {"value_v": float(v), "lambda": round(float(x), 4), "trim_pct": round(float(t), 2)}
+            for v, x, t in zip(response.value, response.lambda_, response.trim_pct, strict=True)
+        ],
+        "own_lambda": response.own,
+        "noise_lambda": response.noise,
+        "lambda_error": [
+            [None if not np.isfinite(e) else round(float(e), 4) for e in row]
+            for row in np.atleast_2d(made.error)
+        ],
+        "refused": [
+            {"cell": list(at), "why": str(said)} for at, said in sorted(made.refused.items())
+        ],
+        "caution": CAUTION,
+    }
+    write_whole(folder / "shift.json", json.dumps(told, indent=1, ensure_ascii=False) + "\n")
+
+
+COMMAND = Subcommand(
+    "shift", "set a box between oxygen sensor and ECU for a wanted lambda", add_arguments, run
+)
