@@ -67,8 +67,8 @@ HELP = HelpPage(
         "5 % lean, two errors included, and if the load below it is proven. Plan again after the drive.",
         "Before the drive there is a checklist: what the last log shows is answered by it, the rest by you. "
         "Answers are dated and kept with the round; those from before the last drive count no more.",
-        "Record logs the running car itself: name its sources, one a line, and start. It listens first, and "
-        "asks about channels in doubt. The drive view fills a screen for a passenger: what to hold next, "
+        "Record logs the running car: name its sources, one a line, and start. It listens first, and asks "
+        "what is in doubt. The drive view fills a screen for a passenger: what to hold next, "
         "lambda, and alarms that stay until they are seen (Space). At the end the recording is taken in "
         "like any log.",
         "The card is read aloud by a second person. A plan is an estimate, not a permission: closed "
