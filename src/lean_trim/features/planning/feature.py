@@ -69,8 +69,7 @@ HELP = HelpPage(
         "Answers are dated and kept with the round; those from before the last drive count no more.",
         "Record logs the running car: name its sources, one a line, and start. It listens first, and asks "
         "what is in doubt. The drive view fills a screen for a passenger: what to hold next, "
-        "lambda, and alarms that stay until they are seen (Space). At the end the recording is taken in "
-        "like any log.",
+        "lambda, and alarms that stay until seen (Space). At the end the recording is taken in like any log.",
         "The card is read aloud by a second person. A plan is an estimate, not a permission: closed "
         "course or dynamometer, and stop at once on lean, knock, falling fuel pressure or heat.",
     ),
