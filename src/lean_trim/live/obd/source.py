@@ -12,7 +12,7 @@ from lean_trim.live.obd.adapter import Adapter
 from lean_trim.live.obd.allowed import Service
 from lean_trim.live.obd.answers import Heard, refusal_in, values_in
 from lean_trim.live.obd.can_exchange import CanExchange
-from lean_trim.live.obd.car import Car, find_car, read_codes
+from lean_trim.live.obd.car import ENGINE_SPEED, Car, find_car, one_value, read_codes
 from lean_trim.live.obd.codes import FaultCode
 from lean_trim.live.obd.exchange import Exchange
 from lean_trim.live.obd.pids import wanted
@@ -31,12 +31,19 @@ class Say:
         "obd.left_out", "the ECU names {name} and does not answer for it; it is not asked any more"
     )
 
+    SINGLY = Message(
+        "obd.singly",
+        "the ECU answers one parameter a request, and is asked for one at a time: slower",
+    )
+
 
 SCHEME = "obd"
 OPTIONS = ("baud", "bitrate")
 OVER_CAN = "can:"
 SILENT_TIMES = 15
 """Requests without an answer after which the ECU is taken for gone."""
+SEVERAL_TRIES = 3
+"""Requests for several parameters that brought none, or one, after which it is asked for one at a time."""
 UNANSWERED_TIMES = 5
 """Times one parameter may stay unanswered before it is not asked any more."""
 
@@ -137,6 +144,8 @@ class ObdSource:
         self._streams: dict[int, Stream] = {}
         self._damaged = 0
         self._left_out: list[str] = []
+        # Kept when the car is reached again: an ECU does not learn it.
+        self._singly = False
 
     def open(self) -> None:
         """Reach the car and find out what it can tell."""
@@ -151,12 +160,13 @@ class ObdSource:
             raise
         self._unanswered: dict[int, int] = {}
         self._silent = 0
+        self._several_failed = 0
         self._plan(frozenset(self.car.known))
 
     def _plan(self, have: frozenset[int]) -> None:
         self._have = have
         fast, slow = wanted(have)
-        self._requests = requests(fast, slow, self.exchange.most)
+        self._requests = requests(fast, slow, 1 if self._singly else self.exchange.most)
 
     def close(self) -> None:
         """Let it go."""
@@ -177,6 +187,8 @@ class ObdSource:
         for answer in heard.answers:
             if answer.ecu == self.car.ecu:
                 found |= values_in(answer.data, Service.LIVE, asked)
+        if len(asked) > 1 and not heard.damaged and self._is_asked_too_much(len(found)):
+            return [self._reading(n, data, at) for n, data in sorted(found.items())]
         if not found:
             self._count_silent(asked, heard)
             return ()
@@ -187,6 +199,8 @@ class ObdSource:
     def doubts(self) -> Sequence[Said]:
         """Answers that came damaged, parameters that never came."""
         out: list[Said] = [Say.LEFT_OUT(name=name) for name in self._left_out]
+        if self._singly:
+            out.append(Say.SINGLY())
         if self._damaged:
             out.append(Say.DAMAGED(count=self._damaged))
         return out
@@ -200,6 +214,30 @@ class ObdSource:
             stream = Stream(self.address, f"01 {number:02X}", pid.channels)
             self._streams[number] = stream
         return Reading(stream, at, pid.decode(data))
+
+    def _is_asked_too_much(self, found: int) -> bool:
+        """Whether this ECU does not take several parameters a request; then it is asked singly from now on.
+
+        Some keep silent, some refuse, some answer for the first one only. One that ever answered for two
+        takes several.
+        """
+        assert self.car is not None
+        if found > 1:
+            self._several_failed = -1
+        if self._several_failed < 0:
+            return False
+        self._several_failed += 1
+        if self._several_failed < SEVERAL_TRIES:
+            # Nothing is held against a parameter before that is known.
+            return True
+        self._several_failed = 0
+        # One that answers nothing at all is gone, and not too much asked.
+        if not one_value(self.exchange, ENGINE_SPEED, self.car.ecu):
+            return False
+        self._singly = True
+        self._silent = 0
+        self._plan(self._have)
+        return True
 
     def _count_silent(self, asked: Sequence[int], heard: Heard) -> None:
         self._silent += 1

@@ -60,6 +60,8 @@ class StandInEcu:
     stored, pending : fault codes as two bytes each.
     lacks : parameters it does not have, though the drive has the channel.
     named_only : parameters it names and never answers.
+    several : what it makes of a request for several parameters: "all", "first" (answers for that only),
+        "none" (keeps silent) or "refused".
     heard : every request it ever got.
     """
 
@@ -68,6 +70,7 @@ class StandInEcu:
     pending: Sequence[bytes] = ()
     lacks: frozenset[int] = frozenset()
     named_only: frozenset[int] = frozenset()
+    several: str = "all"
     calibration: str = "HERON-0001"
     heard: list[bytes] = field(default_factory=list)
 
@@ -102,7 +105,11 @@ class StandInEcu:
 
     def _live(self, numbers: bytes, time_s: float) -> bytes | None:
         out = b"\x41"
-        for number in numbers:
+        if len(numbers) > 1 and self.several == "none":
+            return None
+        if len(numbers) > 1 and self.several == "refused":
+            return bytes([REFUSED, 0x01, NO_PARAMETER])
+        for number in numbers[:1] if self.several == "first" else numbers:
             if number % 32 == 0 and number <= 0x40:
                 out += bytes([number]) + self._mask(number)
             elif number in self.has and number not in self.named_only:
