@@ -6,6 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from lean_trim.live.obd.adapter import protocol_in
 from lean_trim.live.obd.allowed import ForbiddenError, command, request
 from lean_trim.live.obd.answers import crc_j1850, heard, values_in
 from lean_trim.live.obd.codes import code_of, codes_in, is_makers_own, meaning_of
@@ -163,3 +164,19 @@ def test_only_what_reads_may_be_sent(data: bytes) -> None:
 def test_commands_that_last_or_send_otherwise_are_refused(text: str) -> None:
     with pytest.raises(ForbiddenError):
         command(text)
+
+
+@pytest.mark.parametrize(
+    ("lines", "protocol"),
+    [
+        (["A6"], "6"),
+        (["8"], "8"),
+        (["AA"], "A"),
+        (["?"], "6"),
+        ([], "6"),
+        (["A0"], "6"),
+        (["A9"], "9"),
+    ],
+)
+def test_the_protocol_an_adapter_names(lines: list[str], protocol: str) -> None:
+    assert protocol_in(lines) == protocol

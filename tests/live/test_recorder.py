@@ -25,7 +25,7 @@ from lean_trim.live.obd.allowed import COMMANDS, Service
 from lean_trim.live.obd.source import ObdSource
 from lean_trim.live.recorder import Condition, Recorder
 from lean_trim.live.registry import make_sources
-from lean_trim.live.source import WAIT_S, Clock, Reading
+from lean_trim.live.source import WAIT_S, Clock, LostError, Reading
 from lean_trim.simcar.stand_in.adapter import Manner, StandInAdapter
 from lean_trim.simcar.stand_in.broadcast import SerialBus, StandInBus, StandInLines, dbc_text
 from lean_trim.simcar.stand_in.ecu import StandInEcu
@@ -328,3 +328,48 @@ def test_listeners_hear_at_once_and_a_mark_is_kept(tmp_path: Path) -> None:
 def test_wrong_addresses_are_refused_in_words(addresses: list[str], word: str) -> None:
     with pytest.raises(BadInputError, match=word.replace("+", r"\+")):
         make_sources(addresses, Clock())
+
+
+class Scripted:
+    """A source that says so much at once and is over, or lost and then over, before anybody took it."""
+
+    paced = False
+    address = "scripted:"
+
+    def __init__(self, losses: int) -> None:
+        self.losses = losses
+        self.said = False
+
+    def open(self) -> None: ...
+
+    def close(self) -> None: ...
+
+    def doubts(self) -> list[Said]:
+        return []
+
+    def read(self) -> list[Reading]:
+        if self.said:
+            self.said = False
+            self.losses -= 1
+            raise LostError("pulled") if self.losses >= 0 else EOFError
+        self.said = True
+        stream = Stream(self.address, "line", (Channel("RPM", "rpm"),))
+        return [Reading(stream, 1.0 + 0.001 * i - self.losses, (float(i),)) for i in range(400)]
+
+
+def slow(readings: object) -> None:
+    time.sleep(0.2)
+
+
+@pytest.mark.parametrize("losses", [0, 1])
+def test_what_becomes_of_a_source_does_not_overtake_what_it_said(
+    tmp_path: Path, losses: int
+) -> None:
+    """Readings taken after the source is known to be over must not make it run again."""
+    recorder = Recorder([Scripted(losses)], Clock(), Journal(tmp_path / "r.ltrec"), (slow,))
+    recorder.start()
+    wait_for(lambda: recorder.is_over)
+    recorder.stop()
+    recorded = recorded_in(tmp_path)
+    assert sum(len(t) for t, _ in recorded.rows.values()) == 400 * (1 + losses)
+    assert len(recorded.gaps) == losses and all(g.to_s > g.from_s for g in recorded.gaps)

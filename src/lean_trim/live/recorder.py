@@ -47,6 +47,8 @@ class Say:
     )
 
 
+Heard = tuple[int, Sequence[Reading] | Callable[[], None]]
+"""Number of the source, and its readings or what becomes of it."""
 FLUSH_S = 0.4
 """From a reading to the file, at most; with the disk's own time that stays below a second."""
 LOOK_S = 0.1
@@ -161,7 +163,9 @@ class Recorder:
         self._trouble: Said | None = None
         self._dropped = 0
         self._stopping = threading.Event()
-        self._inbox: queue.SimpleQueue[tuple[int, Sequence[Reading]] | None] = queue.SimpleQueue()
+        # What a source says and what becomes of it pass in their order: a reading that was heard before a
+        # loss must not end its gap, nor one before the end make it run again.
+        self._inbox: queue.SimpleQueue[Heard | None] = queue.SimpleQueue()
         self._outbox: queue.Queue[_Batch | None] = queue.Queue()
         self._batch = _Batch()
         if journal is not None:
@@ -227,19 +231,20 @@ class Recorder:
                         tries = 0
                         self._inbox.put((i, readings))
             except EOFError:
-                self._set(i, condition=Condition.ENDED, said=None)
+                self._ended(i, None)
                 break
             except LostError as error:
-                self._lose(i, error.said or Say.LOST(why=error))
+                self._lost(i, error.said or Say.LOST(why=error))
             except LeanTrimError as error:
                 # What the user has to change; trying again would change nothing.
-                self._set(i, condition=Condition.ENDED, said=error.said or Say.LOST(why=error))
+                self._ended(i, error.said or Say.LOST(why=error))
                 break
             # A source is somebody else's code and a device; whatever it throws, the drive goes on.
             except Exception as error:
                 LOGGER.exception("source %s failed", source.address)
-                why = (str(error).splitlines() or [""])[0]
-                self._lose(i, Say.FAILED(source=source.address, kind=type(error).__name__, why=why))
+                words = (str(error).splitlines() or [""])[0]
+                kind = type(error).__name__
+                self._lost(i, Say.FAILED(source=source.address, kind=kind, why=words))
             self._close(source)
             self._stopping.wait(TRY_AGAIN_S[min(tries, len(TRY_AGAIN_S) - 1)])
             tries += 1
@@ -250,6 +255,12 @@ class Recorder:
             source.close()
         except Exception:
             LOGGER.exception("source %s could not be closed", source.address)
+
+    def _ended(self, i: int, said: Said | None) -> None:
+        self._inbox.put((i, lambda: self._set(i, condition=Condition.ENDED, said=said)))
+
+    def _lost(self, i: int, said: Said) -> None:
+        self._inbox.put((i, lambda: self._lose(i, said)))
 
     def _lose(self, i: int, said: Said) -> None:
         with self._lock:
@@ -292,8 +303,10 @@ class Recorder:
                 item = (-1, ())
             if item is None:
                 going = False
+            elif callable(item[1]):
+                item[1]()
             elif item[1]:
-                self._taken(*item)
+                self._taken(item[0], item[1])
             now = self.clock.now()
             if now - looked_s >= LOOK_S:
                 looked_s = now

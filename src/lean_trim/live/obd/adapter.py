@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import time
 from collections.abc import Sequence
 
@@ -36,6 +37,17 @@ SETTINGS = ("E0", "L0", "S0", "H1", "M0", "AT1")
 understood; an adapter that lacks another goes on without."""
 ANY_PROTOCOL = "TP0"
 MOST_ON_CAN = 6
+PROTOCOL = re.compile("A?[1-9ABC]")
+USUAL = "6"
+
+
+def protocol_in(lines: Sequence[str]) -> str:
+    """The digit of the protocol an adapter names, perhaps with an A for one it found by itself.
+
+    Returns 11-bit CAN at 500 kbit/s, what cars have, of an adapter that does not know the question.
+    """
+    named = lines[-1] if lines else ""
+    return named[-1] if PROTOCOL.fullmatch(named) else USUAL
 
 
 class Adapter:
@@ -66,14 +78,13 @@ class Adapter:
             self._command(setting)
         self._command(ANY_PROTOCOL)
         self._counts_lines = False
-        self.protocol = "6"
+        self.protocol = USUAL
         # The first request has the adapter look for the protocol, which the next command then names.
         found = self._exchange(request(bytes((0x01, 0x00))), SEARCH_S)
         if found.trouble is not None:
             self.close()
             raise LostError(found.trouble)
-        named = lines_of(self._command("DPN"))
-        self.protocol = named[-1].lstrip("A")[:1] if named else "6"
+        self.protocol = protocol_in(lines_of(self._command("DPN")))
         on_can = self.protocol in CAN
         self.most = MOST_ON_CAN if on_can else 1
         self.counts_codes = on_can
