@@ -10,6 +10,10 @@ import polars as pl
 import pytest
 
 from lean_trim.cli.main import BAD_INPUT, DONE, main
+from lean_trim.core.closed_loop_shift.feed_forward import first_feed_forward
+from lean_trim.formats.logs import write_log_csv
+from tests.core.closed_loop_shift.test_remaining import NEEDED, PRESSURE
+from tests.core.closed_loop_shift.test_remaining import drive as second_drive
 from tests.core.closed_loop_shift.test_settled_steps import drive
 
 STEPS = """offset (V);AFR;STFT (%)
@@ -85,3 +89,22 @@ def test_the_steps_are_found_in_a_log(
     assert main([*words, "--column", "Bax"]) == BAD_INPUT
     assert "no column 'Bax'" in capsys.readouterr().err
     assert main(words) == BAD_INPUT and "--column" in capsys.readouterr().err
+
+
+def test_the_second_pass_writes_what_the_trims_ask(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    fed = first_feed_forward(NEEDED)
+    rows = [
+        f"{p:g}," + ",".join(f"{v:.1f}" for v in row) for p, row in zip(PRESSURE, fed, strict=True)
+    ]
+    table = "kPa\\rpm,1000,2000,3000\n" + "\n".join(rows) + "\n"
+    (tmp_path / "ff.csv").write_text(table, encoding="utf-8")
+    write_log_csv(second_drive(fed, 7), tmp_path / "drive.csv")
+    words = ["shift", "--second-pass", str(tmp_path / "drive.csv"), "--out", str(tmp_path / "out")]
+    assert main([*words, "--feed-forward", str(tmp_path / "ff.csv")]) == DONE
+    assert "9 of 9 cells" in capsys.readouterr().out
+    lines = (tmp_path / "out" / "feed_forward.csv").read_text(encoding="utf-8").splitlines()
+    told = np.array([[float(v) for v in line.split(",")[1:]] for line in lines[1:]])
+    assert told == pytest.approx(NEEDED, abs=0.5)
+    assert main(words) == BAD_INPUT and "--feed-forward" in capsys.readouterr().err

@@ -41,11 +41,11 @@ def next_feed_forward(feed_forward_pct: Floats, trim_pct: Floats) -> Floats:
 
     Returns
     -------
-    (1 + ff)(1 + trim) - 1 in percent where it was driven, what was there elsewhere; never beyond
-    ``MOST_PCT``.
+    (1 + ff)(1 + trim) - 1 in percent where it was driven, never beyond ``MOST_PCT``; elsewhere as before.
     """
-    factor = (1.0 + feed_forward_pct / 100.0) * (1.0 + np.nan_to_num(trim_pct) / 100.0)
-    return np.clip(100.0 * (factor - 1.0), *MOST_PCT)
+    factor = (1.0 + feed_forward_pct / 100.0) * (1.0 + trim_pct / 100.0)
+    taken = np.clip(100.0 * (factor - 1.0), *MOST_PCT)
+    return np.where(np.isfinite(trim_pct), taken, feed_forward_pct)
 
 
 def has_settled(trim_pct: Floats) -> bool:

@@ -40,12 +40,20 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--column", default="", metavar="NAME", help="of the log: what the box was set to, V"
     )
-    parser.add_argument(
-        "--wanted",
+    test.add_argument(
+        "--second-pass",
         type=Path,
-        required=True,
+        metavar="LOG",
+        help="a drive with the box; with --feed-forward: takes the remaining trims over",
+    )
+    parser.add_argument(
+        "--wanted", type=Path, metavar="FILE", help="table of wanted lambda over pressure and speed"
+    )
+    parser.add_argument(
+        "--feed-forward",
+        type=Path,
         metavar="FILE",
-        help="table of wanted lambda over load",
+        help="the fuel fed forward as it was driven, %%",
     )
     parser.add_argument(
         "--box-step", type=float, default=0.01, metavar="V", help="smallest step of the box (0.01)"
@@ -65,12 +73,17 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> None:
     """Read the test, set every cell, write."""
+    if args.second_pass is not None:
+        _second_pass(args)
+        return
     from lean_trim.core.closed_loop_shift.response import respond
     from lean_trim.core.closed_loop_shift.shift_map import shift_map
     from lean_trim.formats.folders import make_folder
     from lean_trim.formats.shift_steps import read_steps, steps_in_log
     from lean_trim.formats.tables.files import read_table
 
+    if args.wanted is None:
+        raise BadInputError("--wanted: name the table of wanted lambda")
     _within("--box-step", args.box_step, BOX_STEPS_V)
     if args.own == args.own:
         _within("--own", args.own, OWN_LAMBDAS)
@@ -92,6 +105,49 @@ def run(args: argparse.Namespace) -> None:
         for said in dict.fromkeys(str(s) for s in made.refused.values()):
             print(f"refused: {said}")
         print(CAUTION)
+
+
+def _second_pass(args: argparse.Namespace) -> None:
+    """Take the trims that remain over into the fuel fed forward."""
+    import numpy as np
+
+    from lean_trim.core.closed_loop_shift.feed_forward import has_settled
+    from lean_trim.core.closed_loop_shift.remaining import remaining_trims
+    from lean_trim.formats.folders import make_folder
+    from lean_trim.formats.logs import open_log
+    from lean_trim.formats.tables.arrange import arrange
+    from lean_trim.formats.tables.block import block_of_file
+    from lean_trim.formats.whole_files import write_whole
+
+    if args.feed_forward is None:
+        raise BadInputError("--second-pass: name the fuel fed forward with --feed-forward")
+    before = arrange(block_of_file(args.feed_forward))
+    if before.rows is None or before.columns is None:
+        raise BadInputError(f"{args.feed_forward}: pressure (kPa) and engine speed are missing")
+    mapped = open_log(args.second_pass, args.stoich_afr).mapped
+    # A trim in the wrong unit would be written into a table of fuel.
+    if mapped.doubts:
+        raise BadInputError(f"{args.second_pass}: {mapped.doubts[0]}")
+    found = remaining_trims(mapped.log, before.rows, before.columns)
+    after = found.fed_forward(before.cells)
+    make_folder(args.out)
+    lines = ["kPa\\rpm," + ",".join(f"{x:g}" for x in before.columns)]
+    for row, numbers in zip(before.rows, after, strict=True):
+        lines.append(",".join([f"{row:g}", *(f"{v:.{FUEL_DIGITS}f}" for v in numbers)]))
+    write_whole(args.out / "feed_forward.csv", "\n".join(lines) + "\n")
+    if args.quiet:
+        return
+    known = np.isfinite(found.trim_pct)
+    print(f"{int(known.sum())} of {known.size} cells driven for long enough.")
+    if known.any():
+        print(f"Largest remaining trim {np.nanmax(np.abs(found.trim_pct)):.1f} %.")
+    if has_settled(found.trim_pct):
+        print("Trims have settled where it was driven.")
+    if found.stopped.any():
+        print(
+            f"{int(found.stopped.sum())} cells had a trim at its stop: they need more than it says."
+        )
+    print(CAUTION)
 
 
 def _within(name: str, value: float, allowed: tuple[float, float]) -> None:
