@@ -115,6 +115,7 @@ def steps_in_log(path: Path, name: str, stoich_afr: float) -> list[Step]:
         raise BadInputError(Say.LACKS(path=path, name=name))
     value = raw.values[column.index]
     if raw.times:
+        # Held between its readings, as a gear is: a box steps.
         value, _ = place(raw.times[column.group], value, log.time_s, Role.GEAR)
     if len(value) != len(log):
         raise BadInputError(Say.NOT_IN_ROWS(path=path, name=name))

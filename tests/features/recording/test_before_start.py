@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -10,8 +11,10 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
+from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.features.planning.desk.desk import PlanDesk
+from lean_trim.features.recording import live_drive
 from lean_trim.features.recording.live_drive import CHANNELS
 from lean_trim.features.recording.memory import memory_in
 from lean_trim.features.recording.pages.record_page import RecordPage
@@ -112,3 +115,31 @@ def test_ending_takes_the_question_along(
     until(lambda: driven.session.imports.current is not None)
     page.live.stop(take_in=False)
     assert driven.session.imports.current is None
+
+
+def test_another_meaning_is_told_once_and_by_its_name(
+    driven: MainWindow, page: RecordPage, until: Until, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A channel kept as something else; what is found counts, and nothing is told after that."""
+    address = "sim:?car=heron&seed=4&pace=15"
+    page.sources.setPlainText(address)
+    QTest.mouseClick(page.begin, LEFT)
+    until(lambda: not page.live.listens and page.live.understood is not None)
+    page.live.stop(take_in=False)
+    setting = driven.session.open.setting
+    # The same channel, in a unit that is wrong by ten.
+    rows = json.loads(setting(CHANNELS))
+    wrong = [[*r[:5], 10.0 * r[5], r[6]] if r[4] == str(Role.MAP) else r for r in rows]
+    driven.session.open.save_setting(CHANNELS, json.dumps(wrong))
+    told: list[str] = []
+    monkeypatch.setattr(page.live.open, "note", lambda said: told.append(str(said)))
+    monkeypatch.setattr(live_drive, "UNDERSTAND_S", 1.0)
+    QTest.mouseClick(page.begin, LEFT)
+    until(lambda: any("last heard" in t for t in told))
+    before = page.live.understood
+    until(lambda: page.live.understood is not before)
+    heard = [t for t in told if "last heard" in t]
+    assert len(heard) == 1 and ": ." not in heard[0]
+    factor = next(r[5] for r in rows if r[4] == str(Role.MAP))
+    kept = next(r[5] for r in json.loads(setting(CHANNELS)) if r[4] == str(Role.MAP))
+    assert kept == pytest.approx(factor)

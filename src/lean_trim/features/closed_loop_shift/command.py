@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 import json
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from lean_trim.cli.parser import Subcommand
 from lean_trim.core.errors import BadInputError
@@ -14,10 +14,12 @@ if TYPE_CHECKING:
     from lean_trim.core.closed_loop_shift.response import Response
     from lean_trim.core.closed_loop_shift.shift_map import ShiftMap
     from lean_trim.core.data.tables import Table
+    from lean_trim.core.types import Floats
 
 BOX_STEPS_V = (0.001, 0.5)
 OWN_LAMBDAS = (0.9, 1.1)
 PETROL_AFR = 14.7
+STOICH_AFRS = (5.0, 20.0)
 VALUE_DIGITS = 3
 FUEL_DIGITS = 1
 CAUTION = (
@@ -73,6 +75,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> None:
     """Read the test, set every cell, write."""
+    _within("--stoich-afr", args.stoich_afr, STOICH_AFRS)
     if args.second_pass is not None:
         _second_pass(args)
         return
@@ -87,7 +90,6 @@ def run(args: argparse.Namespace) -> None:
     _within("--box-step", args.box_step, BOX_STEPS_V)
     if args.own == args.own:
         _within("--own", args.own, OWN_LAMBDAS)
-    _within("--stoich-afr", args.stoich_afr, (5.0, 20.0))
     if args.log is not None and not args.column:
         raise BadInputError("--log: name the column of what the box was set to, with --column")
     steps = (
@@ -131,10 +133,8 @@ def _second_pass(args: argparse.Namespace) -> None:
     found = remaining_trims(mapped.log, before.rows, before.columns)
     after = found.fed_forward(before.cells)
     make_folder(args.out)
-    lines = ["kPa\\rpm," + ",".join(f"{x:g}" for x in before.columns)]
-    for row, numbers in zip(before.rows, after, strict=True):
-        lines.append(",".join([f"{row:g}", *(f"{v:.{FUEL_DIGITS}f}" for v in numbers)]))
-    write_whole(args.out / "feed_forward.csv", "\n".join(lines) + "\n")
+    text = _grid_text(before.rows, before.columns, after, FUEL_DIGITS)
+    write_whole(args.out / "feed_forward.csv", text)
     if args.quiet:
         return
     known = np.isfinite(found.trim_pct)
@@ -156,22 +156,24 @@ def _within(name: str, value: float, allowed: tuple[float, float]) -> None:
         raise BadInputError(f"{name} {value:g}: allowed are {low:g} to {high:g}")
 
 
+def _grid_text(rows: Floats, columns: Floats, values: Floats, digits: int) -> str:
+    """A map of a box as CSV; it holds zeros and negative numbers, which no airflow table does."""
+    lines = ["kPa\\rpm," + ",".join(f"{x:g}" for x in columns)]
+    for row, numbers in zip(rows, values, strict=True):
+        lines.append(",".join([f"{row:g}", *(f"{v:.{digits}f}" for v in numbers)]))
+    return "\n".join(lines) + "\n"
+
+
 def _write(folder: Path, wanted: Table, response: Response, made: ShiftMap) -> None:
     import numpy as np
 
-    from lean_trim.formats.tables.written import table_text
     from lean_trim.formats.whole_files import write_whole
 
-    def text(values: Any, digits: int) -> str:
-        """In the shape of the wanted table; what is refused is not shifted, a box holds a number there."""
-        head, *rows = table_text(wanted).splitlines()
-        lines = [head]
-        for row, numbers in zip(rows, np.nan_to_num(values), strict=True):
-            lines.append(",".join([row.split(",")[0], *(f"{v:.{digits}f}" for v in numbers)]))
-        return "\n".join(lines) + "\n"
-
-    write_whole(folder / "shift.csv", text(made.value, VALUE_DIGITS))
-    write_whole(folder / "feed_forward.csv", text(made.feed_forward_pct, FUEL_DIGITS))
+    rows, columns = (axis.points for axis in wanted.axes)
+    # What is refused is not shifted; a box has to hold a number there.
+    value, fuel = np.nan_to_num(made.value), np.nan_to_num(made.feed_forward_pct)
+    write_whole(folder / "shift.csv", _grid_text(rows, columns, value, VALUE_DIGITS))
+    write_whole(folder / "feed_forward.csv", _grid_text(rows, columns, fuel, FUEL_DIGITS))
     told = {
         "steps": [
             {"value_v": float(v), "lambda": round(float(x), 4), "trim_pct": round(float(t), 2)}

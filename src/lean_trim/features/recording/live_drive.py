@@ -142,7 +142,6 @@ class LiveDrive:
         self._hearing: Hearing | None = None
         self._asked: Pending | None = None
         self._said: Choices | None = None
-        self._others: tuple[str, ...] = ()
         self._timer: Timer | None = None
         self._solved_s = 0.0
         self._has_codes = False
@@ -232,7 +231,6 @@ class LiveDrive:
         self._hearing = Hearing(vehicle, held, memory_in(self.open.setting(CHANNELS)))
         self._asked = None
         self._said = None
-        self._others = ()
         self.understood = None
         self.solved = None
         self.dangers = []
@@ -475,8 +473,8 @@ class LiveDrive:
             return
         self.understood = found
         others = hearing.understand(found.meanings)
-        if others != self._others:
-            self._others = others
+        # Once kept, the new meaning is the old one, and there is nothing more to tell.
+        if others:
             self.open.note(Say.OTHERS(names=", ".join(others)))
         memory = remembered(hearing.memory, hearing.meanings)
         if memory != hearing.memory:
